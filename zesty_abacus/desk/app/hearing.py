@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-from collections import deque
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -12,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .doors import engine, going
+from .lately import Lately
 
 _SAID_A_BATCH = 24
 """Frames of a batch that are put into words: more than fit into a window between two of its pictures."""
@@ -19,9 +19,7 @@ _SAID_UNSEEN_NS = 500_000_000
 """So often one is put into words while nobody looks: whoever comes back wants to see something of what was there."""
 _ASKED_A_BATCH = 240
 """Frames of a batch in which a condition holds that are put into words; more than can be read, less than holds up."""
-_REMEMBERED_S = 12.0
 _CHANCE = np.random.default_rng(0)
-_MOST_TICKS = 6000
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,14 +48,12 @@ class LogRow:
 
 @dataclass(slots=True)
 class LaneState:
-    """A lane as it is now: frames heard and sent since it was connected, those of the last second, those lost.
+    """A lane as it is now: frames heard and sent since it was connected, and those lost.
 
     Attributes
     ----------
     bit_rate
         Of the line, in bit/s; None where it is not known.
-    load
-        The part of the last second in which the line was taken; only of CAN lanes whose rate is known.
     """
 
     name: str
@@ -66,10 +62,12 @@ class LaneState:
     endpoint: str
     heard: int = 0
     sent: int = 0
-    rate: float = 0.0
     lost: int = 0
     bit_rate: int | None = None
-    load: float | None = None
+
+    def load(self, bits_a_second: float) -> float | None:
+        """Return which part of the line frames take; None where they are none of CAN, or its rate is not known."""
+        return bits_a_second / self.bit_rate if self.bit_rate and self.protocol == going.CAN else None
 
 
 class Hearing:
@@ -81,21 +79,20 @@ class Hearing:
         Every connected lane, by name.
     is_watched
         Whether somebody reads the words.
-    ticks
-        Times and lanes of the last frames, as (nanoseconds, lane, is sent).
+    lately
+        What came and went in the last seconds.
     """
 
     def __init__(self, layouts: Callable[[], Iterable[Any]]) -> None:
         self.lanes: dict[str, LaneState] = {}
         self.is_watched = True
         self._said_ns = 0
-        self.ticks: deque[tuple[int, str, bool]] = deque(maxlen=_MOST_TICKS)
+        self.lately = Lately()
         self._layouts = layouts
         self._others: dict[str, dict[tuple[int, bool], str]] = {}
         self._coming: Any = None
         self._lock = threading.Lock()
         self._asked: tuple[str, Any] = "", None
-        self._bits: deque[tuple[int, dict[str, float]]] = deque()
 
     def ask(self, condition: str) -> None:
         """Say of every frame from now on whether a condition holds in it; empty asks nothing.
@@ -124,8 +121,7 @@ class Hearing:
     def forget(self) -> None:
         """Forget everything: nothing is connected any more."""
         self.lanes.clear()
-        self.ticks.clear()
-        self._bits.clear()
+        self.lately.forget()
         self._asked = "", None
         with self._lock:
             self._others.clear()
@@ -147,41 +143,30 @@ class Hearing:
 
     def _count(self, table: Any, names: Sequence[str]) -> None:
         sent = table.flags & np.uint32(going.SENT) > 0
+        bits = self._bits_of(table, names)
         for number in np.unique(table.lane).tolist():
-            state = self.lanes.get(names[number])
-            if state is not None:
-                here = table.lane == number
-                state.sent += int((here & sent).sum())
-                state.heard += int((here & ~sent).sum())
-        for row in range(max(len(table) - _MOST_TICKS // 10, 0), len(table)):
-            self.ticks.append((int(table.time_ns[row]), names[int(table.lane[row])], bool(sent[row])))
-        newest = int(table.time_ns[-1])
-        while self.ticks and self.ticks[0][0] < newest - round(_REMEMBERED_S * 1e9):
-            self.ticks.popleft()
-        counts: dict[str, int] = {}
-        for time_ns, lane, _ in self.ticks:
-            if time_ns > newest - 1_000_000_000:
-                counts[lane] = counts.get(lane, 0) + 1
-        for name, state in self.lanes.items():
-            state.rate = float(counts.get(name, 0))
-        self._weigh(table, names)
+            name, here = names[number], table.lane == number
+            self._count_way(name, False, table.time_ns[here & ~sent], bits[here & ~sent])
+            self._count_way(name, True, table.time_ns[here & sent], bits[here & sent])
 
-    def _weigh(self, table: Any, names: Sequence[str]) -> None:
-        """Count the bits that frames took on their lines."""
-        paced = {name for name in names if name in self.lanes and self.lanes[name].bit_rate}
-        paced = {name for name in paced if self.lanes[name].protocol == going.CAN}
-        if not paced:
+    def _count_way(self, lane: str, is_sent: bool, times_ns: NDArray[np.int64], bits: NDArray[np.float64]) -> None:
+        if not len(times_ns):
             return
-        newest = int(table.time_ns[-1])
-        # bits are those of CAN; a stream on another lane may have thousands of bytes a piece
-        on_can = table.chosen(np.flatnonzero(np.isin(table.lane, [n for n, name in enumerate(names) if name in paced])))
-        bits = np.bincount(on_can.lane, going.frame_bits(on_can), len(names))
-        self._bits.append((newest, {name: float(bits[n]) for n, name in enumerate(names) if name in paced}))
-        while self._bits[0][0] < newest - 1_000_000_000:
-            self._bits.popleft()
-        for name in paced:
-            state = self.lanes[name]
-            state.load = sum(part.get(name, 0.0) for _, part in self._bits) / (state.bit_rate or 1)
+        self.lately.add(lane, is_sent, times_ns, bits)
+        state = self.lanes.get(lane)
+        if state is not None and is_sent:
+            state.sent += len(times_ns)
+        elif state is not None:
+            state.heard += len(times_ns)
+
+    def _bits_of(self, table: Any, names: Sequence[str]) -> NDArray[np.float64]:
+        """Return the bits that frames took on their lines, 0 of those that are not on CAN."""
+        known = [self.lanes.get(name) for name in names]
+        on_can = np.array([state is not None and state.protocol == going.CAN for state in known])[table.lane]
+        bits = np.zeros(len(table))
+        # a stream on another lane may have thousands of bytes a piece
+        bits[on_can] = going.frame_bits(table.chosen(np.flatnonzero(on_can)))
+        return bits
 
     def _most_said(self, newest_ns: int) -> int:
         if self.is_watched:

@@ -75,6 +75,12 @@ class LiveHere(QObject):
         """Whether anything is connected."""
         return self.receiving is not None and bool(self.lanes)
 
+    @property
+    def now_ns(self) -> int:
+        """Now, on the clock that frames are stamped by."""
+        receiving = self.receiving
+        return receiving.now_ns if receiving is not None else time.time_ns()
+
     def examples(self) -> list[str]:
         """Return an endpoint of each sort."""
         return [one.example for one in going.schemes().values()]

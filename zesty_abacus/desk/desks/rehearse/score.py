@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import time
 from fractions import Fraction
-from typing import Any
+from typing import Any, NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from ....core.errors import AbacusError
 from ...app.doors import going
+from ...app.lately import Lately
 from ...app.live import LiveHere
 from ...widgets.paint import draw_text
 from ...widgets.parts import button
@@ -31,6 +34,18 @@ _HOW = (
     "Drag a corner to draw the curve otherwise, with Shift finely. A double-click puts one more, a right click takes "
     "one out. The entry below holds the same in words."
 )
+
+
+class _Moment(NamedTuple):
+    """What is shown: a moment by both clocks, and what came and went until then."""
+
+    time_ns: int
+    monotonic_s: float
+    lately: Lately
+
+    def begins_s(self, lane: str, *, is_sent: bool) -> NDArray[np.float64]:
+        """Return how long before the moment there were frames of a lane, as seconds below zero."""
+        return (self.lately.begins_ns(lane, is_sent) - self.time_ns) / 1e9
 
 
 class Score(QWidget):
@@ -56,7 +71,7 @@ class Score(QWidget):
         super().__init__()
         self._live = live
         self._rows: list[tuple[float, float, str]] = []
-        self._held: tuple[int, float, list[tuple[int, str, bool]]] | None = None
+        self._held: _Moment | None = None
         self._curves: list[Curve] = []
         self._hand: CurveHand | None = None
         self._over: tuple[str, str] | None = None
@@ -72,8 +87,14 @@ class Score(QWidget):
 
     def hold(self, is_held: bool) -> None:
         """Stand still at this moment, or go on with now."""
-        self._held = (time.time_ns(), time.monotonic(), list(self._live.hearing.ticks)) if is_held else None
+        self._held = self._now() if is_held else None
         self.update()
+
+    def _now(self) -> _Moment:
+        """Return the moment that is shown."""
+        if self._held is not None:
+            return self._held
+        return _Moment(self._live.now_ns, time.monotonic(), self._live.hearing.lately.as_it_is())
 
     def _height(self) -> float:
         lanes = len(self._live.lanes) * _LANE
@@ -205,33 +226,38 @@ class Score(QWidget):
                 draw_text(painter, QRectF(x - 40, 2, 80, 16), words, text_font(TINY_PX), theme.quiet, align)
 
     def _lanes(self, painter: QPainter, y: float) -> float:
-        theme = look.theme
-        now_ns, _, ticks_now = self._held or (time.time_ns(), 0.0, list(self._live.hearing.ticks))
-        by_lane: dict[str, list[tuple[float, bool]]] = {name: [] for name in self._live.lanes}
-        for time_ns, lane, is_sent in ticks_now:
-            seconds = (time_ns - now_ns) / 1e9
-            if seconds >= -_PAST_S and lane in by_lane:
-                by_lane[lane].append((seconds, is_sent))
-        for name, ticks in by_lane.items():
+        theme, now = look.theme, self._now()
+        for name, state in list(self._live.lanes.items()):
             draw_text(painter, QRectF(14, y, _LEAVE.left() - 18, _LANE), name, text_font(SMALL_PX), theme.ink)
-            state = self._live.lanes[name]
-            said = f"{grouped(round(state.rate))}/s"
-            said += f", {state.load:.0%} full" if state.load is not None else ""
+            load = state.load(now.lately.bits_a_second(name, now.time_ns))
+            said = f"{grouped(now.lately.frames_a_second(name, now.time_ns))}/s"
+            said += f", {load:.0%} full" if load is not None else ""
             said += f", {grouped(state.lost)} lost" if state.lost else ""
             colour = theme.wrong if state.lost else theme.quiet
             draw_text(
                 painter, QRectF(self._x(0.0) + 8, y, 200, _LANE), f"{state.note}  {said}", text_font(TINY_PX), colour
             )
             # heard above, sent below: place tells them apart as well as colour
-            columns = {(int(self._x(seconds)), is_sent) for seconds, is_sent in ticks}
-            for x, is_sent in columns:
-                painter.setPen(QPen(QColor(theme.zest if is_sent else theme.field(0).name()), 1))
-                middle = y + _LANE / 2
-                painter.drawLine(
-                    QPointF(x, middle + 1 if is_sent else y + 2), QPointF(x, y + _LANE - 2 if is_sent else middle)
-                )
+            half = _LANE / 2 - 2
+            self._strokes(painter, y + 2, half, now.begins_s(name, is_sent=False), theme.field(0))
+            self._strokes(painter, y + _LANE / 2, half, now.begins_s(name, is_sent=True), QColor(theme.zest))
             y += _LANE
         return y
+
+    def _strokes(
+        self, painter: QPainter, y: float, height: float, seconds: NDArray[np.float64], colour: QColor
+    ) -> None:
+        """Draw when there were frames: a pixel's column each, all of them in one picture."""
+        left, right = int(self._x(-_PAST_S)), int(self._x(0.0))
+        begin, scale = self._x(0.0) - left, self._x(1.0) - self._x(0.0)
+        places = (begin + seconds * scale).astype(np.int64)
+        width = right - left + 1
+        places = places[(places >= 0) & (places < width)]
+        if width > 0 and len(places):
+            columns = np.zeros((1, width), np.uint32)
+            columns[0, places] = colour.rgba()
+            image = QImage(columns.tobytes(), width, 1, 4 * width, QImage.Format.Format_ARGB32)
+            painter.drawImage(QRectF(left, y, width, height), image)
 
     def _entry(self, painter: QPainter, y: float, name: str, entry: Any) -> float:
         theme = look.theme
@@ -243,7 +269,7 @@ class Score(QWidget):
             place = QRectF(14, y + 17 + line * 14, _NAMES - 24, 14)
             draw_text(painter, place, said, text_font(TINY_PX), colour)
         fields = list(entry.message.feeds.items())[:_MOST_FIELDS]
-        since = (self._held[1] if self._held is not None else time.monotonic()) - entry.begin_s
+        since = self._now().monotonic_s - entry.begin_s
         for number, (field, feed) in enumerate(fields):
             row = QRectF(_NAMES, y, self.width() - _NAMES - 12, _FIELD - 3)
             painter.setPen(Qt.PenStyle.NoPen)

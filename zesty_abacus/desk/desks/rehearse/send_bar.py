@@ -138,7 +138,8 @@ class SendBar(QWidget):
         lane = self._live.lanes.get(name)
         # what goes out already is in the load
         every_s = _every_s(self.when.text()) if self.going_out is None else None
-        load, rate = (lane.load or 0.0, lane.bit_rate) if lane is not None else (0.0, None)
+        bits = self._live.hearing.lately.bits_a_second(name, self._live.now_ns)
+        load, rate = (lane.load(bits) or 0.0, lane.bit_rate) if lane is not None else (0.0, None)
         heard = self._live.hearing.others_on(name)
         return going.before_sending(message, heard=heard, every_s=every_s, load=load, bit_rate=rate)
 
