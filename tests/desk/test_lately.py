@@ -32,7 +32,7 @@ def test_every_frame_is_counted_once_however_they_come(batches):
     for lane in "a", "b":
         here = [(BEGIN_NS + time, bits, is_sent) for name, is_sent, frames in batches if name == lane
                 for time, bits in frames]  # fmt: skip
-        of_second = [one for one in here if newest - 100 <= one[0] // STEP_NS < newest]
+        of_second = [one for one in here if newest - SECOND_NS // STEP_NS <= one[0] // STEP_NS < newest]
         assert lately.frames_a_second(lane, BEGIN_NS) == len(of_second)
         assert lately.bits_a_second(lane, BEGIN_NS) == sum(bits for _, bits, _ in of_second)
         for way in False, True:
@@ -48,7 +48,7 @@ def test_a_bus_in_flood_is_counted_whole():
         lately.add("a", False, times, np.full(1200, 100.0))
     assert lately.frames_a_second("a", BEGIN_NS) == 12_000
     assert lately.bits_a_second("a", BEGIN_NS) == 1_200_000
-    assert len(lately.begins_ns("a", False)) == 300
+    assert len(lately.begins_ns("a", False)) == 600
 
 
 def test_a_bus_that_falls_silent_has_no_rate_any_more():

@@ -7,8 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-STEP_NS = 10_000_000
-"""About a pixel of the score; the second that rates are of is a hundred of them."""
+STEP_NS = 5_000_000
+"""Less than a pixel of the score, also of a wide one."""
 _A_SECOND = 1_000_000_000 // STEP_NS
 _REMEMBERED = 12 * _A_SECOND
 _QUIET = _A_SECOND // 2
