@@ -16,7 +16,7 @@ from .block import AnyBlock, Block, SparseBlock
 
 _PIECE_BYTES = 1 << 22
 """About how much text is made at a time, whatever the rows are like."""
-_DENSE_ROWS = 1 << 13
+_DENSE_ROWS = 1 << 14
 """Rows of a table that are made ready at a time: what they take stays in the processor's cache."""
 _CELL_BYTES = 8
 """About what a cell takes."""

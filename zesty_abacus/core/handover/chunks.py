@@ -14,6 +14,8 @@ CHUNK_ROWS = 100_000
 """Most frames of a chunk."""
 CHUNK_BYTES = 1 << 24
 """Most bytes that the frames of a chunk carry, unless one alone carries more: as text they are twice as long."""
+FRAME_ROWS = 65_536
+"""Frames of a chunk where each is a row of few cells: with fewer, threads wait for each other more than they work."""
 _FEWEST_ROWS = 20_000
 _ROWS_A_KIND = 25
 """As many frames of a kind make decoding them at once worth while."""
@@ -41,17 +43,21 @@ Which = Span | NDArray[np.uint32] | None
 """Frames that leave: of a stretch, or these rows, which are in order of time; None is all."""
 
 
-def chunks_of(capture: Capture, which: Which) -> Iterator[NDArray[np.uint32]]:
+def chunks_of(capture: Capture, which: Which, rows: int | None = None) -> Iterator[NDArray[np.uint32]]:
     """Yield the rows of what leaves in order of time, a chunk at a time.
 
     Chunks are no larger than they must be: several are in memory at once, each with all that its frames say.
+
+    Parameters
+    ----------
+    rows
+        Most frames of a chunk; by how many kinds are to be decoded if left out.
     """
-    for rows in _chunks_of_rows(capture, which):
-        yield from (rows[part] for part in within_bytes(capture.frames.sizes(rows)))
+    for some in _chunks_of_rows(capture, which, min(rows or _rows_a_chunk(capture), CHUNK_ROWS)):
+        yield from (some[part] for part in within_bytes(capture.frames.sizes(some)))
 
 
-def _chunks_of_rows(capture: Capture, which: Which) -> Iterator[NDArray[np.uint32]]:
-    rows = _rows_a_chunk(capture)
+def _chunks_of_rows(capture: Capture, which: Which, rows: int) -> Iterator[NDArray[np.uint32]]:
     if isinstance(which, np.ndarray):
         return (which[first : first + rows] for first in range(0, len(which), rows))
     span = which or Span(0, len(capture))

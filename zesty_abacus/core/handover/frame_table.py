@@ -15,7 +15,7 @@ from ..frames.capture import Capture
 from ..frames.table import FrameTable
 from ..kernels.distinct import numbered
 from .block import Block, Blocks
-from .chunks import Which, chunks_of
+from .chunks import FRAME_ROWS, Which, chunks_of
 from .columns import TEXT, words_column
 from .kind_words import kind_words
 
@@ -47,7 +47,7 @@ def frame_table(capture: Capture, which: Which = None, kinds: Collection[int] | 
         Numbers of the kinds that leave; None is all.
     """
     chosen = None if kinds is None else np.array(sorted(kinds), np.int64)
-    return Blocks(chunks_of(capture, which), lambda rows: _block(capture, chosen, rows))
+    return Blocks(chunks_of(capture, which, FRAME_ROWS), lambda rows: _block(capture, chosen, rows))
 
 
 def _block(capture: Capture, chosen: NDArray[np.int64] | None, rows: NDArray[np.uint32]) -> Block:

@@ -178,6 +178,10 @@ def _room(rows, pool, first, last):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True, inline="always")
 def _put_word(words, start, length, text, at):  # type: ignore[no-untyped-def]
+    # most of what is written is a single sign, for which the loop's preparations take longest
+    if length == _ONE:
+        text[at] = words[start]
+        return at + _ONE
     i = np.uint64(0)
     while i < length:
         text[at + i] = words[start + i]
