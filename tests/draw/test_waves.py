@@ -276,8 +276,8 @@ def test_clocked_bursts(frames, on_rise, low_first, at_last):
 
 
 @given(st.lists(st.binary(min_size=2, max_size=4), min_size=1, max_size=4),
-       st.sampled_from(["width", "distance", "biphase"]), st.booleans(), st.integers(0, 7))  # fmt: skip
-def test_pulse_trains(data, coding, one_is_long, fewer):
+       st.sampled_from(["width", "distance", "biphase"]), st.booleans(), st.booleans(), st.integers(0, 7))  # fmt: skip
+def test_pulse_trains(data, coding, one_is_long, inverted, fewer):
     frames = []
     for payload in data:
         count = len(payload) * 8 - fewer
@@ -286,7 +286,8 @@ def test_pulse_trains(data, coding, one_is_long, fewer):
             # a last long level that is low is not told from the pause
             value = value & ~1 | (not one_is_long)
         frames.append((count, 0, (value << fewer).to_bytes(len(payload), "big")))
-    line = PulseLine(line="ir", coding=coding, one_is_long=one_is_long, unit_us=350, burst_gap_us=6000)
+    form = {"coding": coding, "one_is_long": one_is_long, "inverted": inverted}
+    line = PulseLine(line="ir", unit_us=350, burst_gap_us=6000, **form)
     recipe = new_recipe("p", line=line, framing=BurstFraming(vote=False))
     table = table_of(frames, 300_000_000)
     found = read_back(recipe, table)

@@ -73,6 +73,22 @@ def test_coding_gap_and_unit_are_found(coding, leader):
     assert (MarkKind.LEADER in set(result.marks.kind)) == leader
 
 
+@pytest.mark.parametrize("coding", ["width", "distance", "manchester", "plain"])
+@pytest.mark.parametrize("turned", [False, True])
+def test_which_level_a_pulse_has_is_measured(coding, turned):
+    """Receivers of infrared light pull their line low for each pulse."""
+    listed = [1, 1, 0, 1, 0, 0, 1, 0, 1, 1, 1, 0, 0, 0, 1, 0, 1, 0, 0, 1, 1]
+    line = train(listed, coding, bursts=6, leader=coding in ("width", "distance"))
+    line = jittered(line.inverted() if turned else line, UNIT * 0.05)
+    best = max(DECODER.propose({"x": line}), key=lambda one: one.score)
+    assert best.settings.inverted == turned
+    assert best.reason.startswith("x, inverted: " if turned else "x: ")
+    # of levels that are bits themselves a high one is a 1, whichever way the line rests
+    is_level = coding in ("manchester", "plain")
+    wanted = [1 - bit for bit in listed] if turned and is_level else listed
+    assert bursts_of(decode_line(best.settings, {"x": line})) == [wanted] * 6
+
+
 def test_the_way_a_one_looks_can_be_turned():
     listed = [1, 0, 1, 1, 0, 0, 1, 0, 1, 1, 0, 1]
     first = bursts_of(decode(train(listed, "width"), one_is_long=False))[0]

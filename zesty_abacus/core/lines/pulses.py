@@ -41,6 +41,8 @@ class PulseLine(LineSettings, frozen=True, kw_only=True, tag="pulses"):
     """Of plain bits: a change is a 0 and no change a 1 (NRZI), as in packet radio."""
     scrambler: str = ""
     """Taps of a scrambler that synchronises itself, ``17 12`` for the polynomial x^17 + x^12 + 1."""
+    inverted: bool = False
+    """A pulse is low and the line rests high, as behind most receivers of infrared light."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,11 +88,12 @@ class _Pulses:
         Setting("burst_gap_us", "space that ends a burst", "number", "µs", measured=True),
         Setting("transitions", "a change is 0 (NRZI)", "flag"),
         Setting("scrambler", "taps of the scrambler", "text"),
+        Setting("inverted", "inverted", "flag"),
     )  # fmt: skip
 
     def decode(self, settings: PulseLine, lines: Mapping[str, Edges]) -> LineResult:
         """Decode one line into bits; a burst at an end of the recording is marked as cut short."""
-        line = without_passing(lines["line"])
+        line = without_passing(lines["line"].inverted() if settings.inverted else lines["line"])
         facts = measure_pulses(line, settings)
         empty = LineRoom(0, 0, 0).result()
         if facts is None:
@@ -112,9 +115,13 @@ class _Pulses:
         for name, line in channels.items():
             if len(line) < 16 or is_bipolar(line):
                 continue
-            facts = measure_pulses(line, PulseLine(line=name))
+            settings = PulseLine(line=name, inverted=_rests_high(line))
+            facts = measure_pulses(line.inverted() if settings.inverted else line, settings)
             if facts is None or len(facts.marks) > 5:
                 continue
+            if settings.inverted and facts.coding in (PLAIN, MANCHESTER):
+                # what is a bit by itself stays the one that the level says
+                settings = msgspec.structs.replace(settings, one_is_long=False)
             # beside other wires a line with few lengths is more likely their clock or data
             lonely = 1.0 if len(channels) == 1 else 0.4
             widths = line.widths()
@@ -122,7 +129,8 @@ class _Pulses:
             held = sum(c.count for c in (*facts.marks, *facts.spaces)) / max(len(inside), 1)
             # plain levels explain any line, so they say less of this one; a line code that fits goes before pulses
             score = 0.75 * lonely * min(held, 1.0) * (0.6 if facts.coding == PLAIN else 1.0)
-            found.append(Proposal(PulseLine(line=name), score, f"{name}: {facts.reason}"))
+            turned = ", inverted" if settings.inverted else ""
+            found.append(Proposal(settings, score, f"{name}{turned}: {facts.reason}"))
             unit, share = bit_time(widths)
             if share > _MOST_FIT:
                 reason = f"{name}: changes at {rate_words(1e9 / unit)} are zeros"
@@ -200,6 +208,13 @@ def _gap(marks: NDArray[np.int64], spaces: NDArray[np.int64]) -> float:
     if ratios[place] >= 1.8:
         return float(np.sqrt(ordered[place] * ordered[place + 1]))
     return float("inf")
+
+
+def _rests_high(line: Edges) -> bool:
+    """Return whether the pauses of a line are high ones alone."""
+    widths, is_high = line.widths(), line.level[:-1] == 1
+    high, low = widths[is_high], widths[~is_high]
+    return bool(np.isfinite(_gap(low, high)) and not np.isfinite(_gap(high, low)))
 
 
 def _split(clusters: list[Cluster]) -> float:

@@ -28,7 +28,8 @@ def draw(settings: PulseLine, bursts: Sequence[Burst]) -> Drawing:
     coding = settings.coding or _CODING
     if coding not in CODINGS:
         raise DrawError(f"there is no coding {coding!r}.")
-    line = Drawing(line=0)
+    rest = 1 if settings.inverted else 0
+    line = Drawing(line=rest)
     for number, burst in enumerate(bursts):
         line.begin_at(burst.time_ns, burst.words, rest_ns=gap_ns if number else 0)
         bits = scrambled(burst.bits, taps_of(settings.scrambler))
@@ -36,9 +37,9 @@ def draw(settings: PulseLine, bursts: Sequence[Burst]) -> Drawing:
             if time:
                 line.wait(gap_ns)
             for level, units in _stretches(coding, settings, bits):
-                line.set(line=level)
+                line.set(line=level ^ rest)
                 line.wait(units * unit_ns)
-            line.set(line=0)
+            line.set(line=rest)
     line.wait(3 * gap_ns)
     return line
 
