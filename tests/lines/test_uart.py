@@ -120,6 +120,24 @@ def test_no_parity_is_made_up(seed):
     assert (best.settings.parity, best.settings.data_bits) == ("none", 8)
 
 
+@pytest.mark.parametrize(
+    ("values", "bits", "stop"),
+    [
+        (range(64, 80), 7, 2.0),
+        # fifteen are too few to say so, and so are seven different ones however often they come
+        (range(64, 79), 8, 1.0),
+        ([*range(64, 71)] * 8, 8, 1.0),
+    ],
+)
+def test_a_bit_that_is_always_high_behind_seven_is_a_stop_bit(values, bits, stop):
+    line = from_levels(uart_parts(values, 26_042, 7, stop=2.0))
+    best = max(DECODER.propose({"rx": line}), key=lambda proposal: proposal.score)
+    assert (best.settings.parity, best.settings.data_bits, best.settings.stop_bits) == ("none", bits, stop)
+    assert ("7 data bits, parity none, 2 stop bits: 100.0% of" in best.reason) == (bits == 7)
+    read = run_of(line, rate=1e9 / 26_042, data_bits=best.settings.data_bits, stop_bits=stop)
+    assert (read.value & 0x7F).tolist() == [*values]
+
+
 def test_a_clock_or_a_select_is_no_uart():
     assert all(p.score < 0.3 for p in DECODER.propose({"clk": drawn("_-" * 400)}))
 

@@ -120,8 +120,11 @@ class _Uart:
         score = (whole * agrees) ** 4 * share * prior * (1.0 if levels.first == 1 else 0.7) * variety
         score *= min(_share_that_changes(run, bits) / _ENOUGH_THAT_CHANGE, 1.0) ** 2
         good = float(np.mean((run.flags & ~begins) == 0))
+        if (parity, bits) == ("none", 8) and _rests_behind_seven(run):
+            settings = msgspec.structs.replace(settings, data_bits=7, stop_bits=2.0)
+        stops = ", 2 stop bits" if settings.stop_bits == 2.0 else ""
         reason = (
-            f"{name} at {rate_words(1e9 / rate_ns)}, {bits} data bits, parity {parity}"
+            f"{name} at {rate_words(1e9 / rate_ns)}, {settings.data_bits} data bits, parity {parity}{stops}"
             f"{', inverted' if inverted else ''}: {good:.1%} of {len(run)} characters are whole"
         )
         return Proposal(settings, score, reason)
@@ -149,6 +152,11 @@ def _parity_agrees(run: ByteRun) -> tuple[float, bool]:
     varied = bool(len(odd)) and 0 < int(odd.sum()) < len(odd)
     share = 1.0 - float(np.mean(wrong))
     return (1.0 if len(run) >= _ENOUGH and wrong.sum() <= _FAULTS * len(run) else share), varied
+
+
+def _rests_behind_seven(run: ByteRun) -> bool:
+    """Return whether the eighth bit of characters is no data: high in all of many different ones, it is a stop bit."""
+    return len(run) >= _ENOUGH and len(np.unique(run.value)) >= _ENOUGH // 2 and bool((run.value & 0x80).all())
 
 
 def _variety(line: Edges, bit_ns: float) -> float:
