@@ -125,6 +125,22 @@ def test_the_pair_is_found_among_other_lines():
     assert "100.0 kHz" in best.reason
 
 
+def test_a_line_that_asks_for_what_is_clocked_carries_no_data():
+    """It changes twice a burst, once while the clock is high, which is a start to I2C, and is still in between."""
+    wires = Wires(clock=1, ask=1)
+    for _ in range(30):
+        wires.wait(5000, ask=0)
+        for _ in range(27):
+            wires.wait(5000, clock=0)
+            wires.wait(5000, clock=1)
+        wires.wait(5000, clock=0)
+        wires.wait(5000, ask=1)
+        wires.wait(50_000, clock=1)
+    lines = wires.edges()
+    assert len(decode(lines | {"data": lines["ask"]}).frames) >= 29, "it is read as some, if one insists"
+    assert DECODER.propose(lines) == []
+
+
 def test_lines_that_change_in_one_instant_are_read_as_the_standard_lets_them_change():
     """Data changes only while the clock is low (UM10204, 3.1.3), so at a rise it changed before, at a fall after."""
     #                start 1  0  1  0  0  0  0  R  taken 1 0 1 0 1 0 1 0 not  stop

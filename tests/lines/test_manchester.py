@@ -9,7 +9,7 @@ from tests.lines.drawing import drawn, from_levels, jittered, manchester_parts
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.kind_key import KindKey
-from zesty_abacus.core.lines.manchester import DECODER, ManchesterLine
+from zesty_abacus.core.lines.manchester import DECODER, ManchesterLine, half_bit
 from zesty_abacus.core.lines.registry import decode_line
 from zesty_abacus.core.lines.result import MarkKind
 from zesty_abacus.core.protocols.registry import protocol_named
@@ -206,3 +206,9 @@ def test_a_parity_is_told_though_one_word_is_at_fault(parity):
     # 17 bits the other way round have the other parity: nobody can tell these two apart
     assert {(one.parity, one.one) for one in best} <= {(parity, "fall"), ("odd", "rise")}
     assert parity == "none" or found[0].reason.endswith("60 words, 1 with a fault")
+
+
+def test_a_half_bit_is_measured_where_widths_are():
+    """A tenth of eight widths lies between the first and the second one, where none is."""
+    half, share = half_bit(Edges.of_toggles(np.cumsum([0, 10, *[100_000] * 7]), 0, 0, 800_000))
+    assert (half, share) == (10, 1)

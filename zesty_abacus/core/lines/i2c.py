@@ -87,6 +87,11 @@ class _I2c:
         clocked = taken * 18 / max(len(clock), 1)
         if not starts or not whole.any() or clocked < 0.5:
             return []
+        # an address that is not all zeros rises and falls once at least; a line that is still while others are clocked
+        # selects or asks for them
+        bits = len(data) - int(np.isin(result.marks.kind, (START, RESTART, STOP)).sum())
+        if bits < 2 * starts:
+            return []
         score = min(clocked, 1.0) * (1 - broken / max(starts + broken, 1))
         rate = clock_hz(clock)
         reason = (
