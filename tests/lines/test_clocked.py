@@ -1,5 +1,6 @@
 """Clocked bursts with more clocks than data bits, an acknowledge, and a line that asks for service."""
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -82,6 +83,21 @@ def test_a_burst_with_too_few_clocks_is_cut_short():
     wires.wait(100_000)
     _, flags, payload = frames_of(decode(wires, burst_gap_us=5, frame_gap_us=100))[-1]
     assert flags & F.CUT_SHORT and payload == b""
+
+
+@pytest.mark.parametrize("on_rise", [False, True])
+@pytest.mark.parametrize("asked", [(), (3, 4, 11)])
+def test_the_edge_and_who_asks_are_measured(on_rise, asked):
+    """Data stand still at the edge that takes them; a line that is low before some frames asks for them."""
+    lines = wires_of([[n, 255 - n] for n in range(20)], asked=asked).edges()
+    clock = lines["clock"] if on_rise else lines["clock"].inverted()
+    channels = {"a": lines["data"], "b": clock, "c": lines["ask"]}
+    best = max(DECODER.propose(channels), key=lambda one: one.score)
+    assert (best.settings.clock, best.settings.data, best.settings.on_rise) == ("b", "a", on_rise)
+    assert best.settings.request == ("c" if asked else "")
+    assert best.reason.endswith(f"taken as it {'rises' if on_rise else 'falls'}{', asked for by c' if asked else ''}")
+    frames = frames_of(decode_line(best.settings, channels))
+    assert frames == [(int(n in asked), 0, bytes([n, 255 - n])) for n in range(20)]
 
 
 def test_bursts_of_an_odd_length_are_proposed():

@@ -123,7 +123,9 @@ def test_clocked_bursts_say_how_they_are_divided():
     """Eight bits, an acknowledge and three more clocks of 2 µs; 12 halves of 1 µs between bursts."""
     lines = wires_of([[n, 255 - n] for n in range(20)]).edges()
     found = best(clocked.DECODER, {"a": lines["data"], "b": lines["clock"]})
-    assert found.reason == "clock on b in 40 bursts of 12 (100% alike): 8 data bits and 4 more clocks"
+    assert (
+        found.reason == "clock on b in 40 bursts of 12 (100% alike): 8 data bits and 4 more clocks, taken as it rises"
+    )
     assert found.score == pytest.approx(0.6)
     facts = words_of(decode_line(found.settings, {"a": lines["data"], "b": lines["clock"]}))
     assert facts["clock rate"] == "500.00 kHz" and facts["clocks a burst"] == "12"

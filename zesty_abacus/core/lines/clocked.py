@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..compiled import njit
 from ..frames import flags as F
@@ -29,6 +30,10 @@ from .result import (
     put_mark,
 )
 from .settings import LineSettings, Proposal, Setting
+from .spi_transfers import share_behind_rises
+
+_LIKELY, _LIKELY_ASKING = 0.6, 0.3
+"""Bursts of an odd length are a clock's; that a line which asks for them carries their data is hardly so."""
 
 
 class ClockedLine(LineSettings, frozen=True, kw_only=True, tag="clocked"):
@@ -94,25 +99,44 @@ class _Clocked:
             takes = clock.time_ns[clock.level == 1]
             if len(takes) < 40:
                 continue
-            burst_ns, _ = _gaps(takes)
+            burst_ns, frame_ns = _gaps(takes)
             lengths = np.diff(np.flatnonzero(np.concatenate([[True], np.diff(takes) > burst_ns, [True]])))
             usual = int(np.median(lengths))
             share = float(np.mean(lengths == usual))
             if usual % 8 == 0 or not 6 <= usual <= 40 or share < 0.8:
                 continue
+            bits = usual // 8 * 8 if usual > 8 else usual
+            reason = (
+                f"clock on {name} in {len(lengths)} bursts of {usual} ({share:.0%} alike): "
+                f"{bits} data bits and {usual - bits} more clocks"
+            )
+            begins = takes[np.concatenate([[True], np.diff(takes) > frame_ns])]
+            asking = [other for other, line in channels.items() if other != name and _asks(line, begins)]
             for other, data in channels.items():
-                if other != name and 4 <= len(data) < len(clock):
-                    bits = usual // 8 * 8 if usual > 8 else usual
-                    reason = (
-                        f"clock on {name} in {len(lengths)} bursts of {usual} ({share:.0%} alike): "
-                        f"{bits} data bits and {usual - bits} more clocks"
-                    )
-                    settings = ClockedLine(clock=name, data=other, bits=bits)
-                    found.append(Proposal(settings, 0.6 * share, reason))
+                if other == name or not 4 <= len(data) < len(clock):
+                    continue
+                # a line that asks now and then is read beside the data, and is none
+                request = asking[0] if len(asking) == 1 and other not in asking else ""
+                settings = ClockedLine(
+                    clock=name, data=other, request=request, bits=bits, on_rise=share_behind_rises(clock, data) < 0.5
+                )
+                asks = f", asked for by {request}" if request else ""
+                edge = "rises" if settings.on_rise else "falls"
+                score = (_LIKELY_ASKING if other in asking else _LIKELY) * share
+                found.append(Proposal(settings, score, f"{reason}, taken as it {edge}{asks}"))
         return found
 
 
 DECODER = _Clocked()
+
+
+def _asks(line: Edges, begins: NDArray[np.int64]) -> bool:
+    """Return whether a line is low where some of the frames begin, not all, and changes no more often than for each."""
+    if not 2 <= len(line) <= 2 * len(begins) + 2:
+        return False
+    place = np.searchsorted(line.time_ns, begins, side="right") - 1
+    low = np.where(place >= 0, line.level[np.maximum(place, 0)], line.first) == 0
+    return bool(low.any() and not low.all())
 
 
 def _gaps(takes: np.ndarray) -> tuple[float, float]:

@@ -169,7 +169,7 @@ def half_bit(line: Edges) -> tuple[float, float]:
     widths = widths[widths > 0].astype(np.float64)
     if len(widths) < 8:
         return float("nan"), 0.0
-    # a tenth of the widths may be glitches before this is misled; one of the widths, since between two there may be none
+    # a tenth of the widths may be glitches before this is misled; between two widths there may be none
     shortest = float(np.quantile(widths, 0.1, method="lower"))
     near = widths[(widths > shortest * 0.7) & (widths < shortest * 1.4)]
     half = float(np.median(near))
