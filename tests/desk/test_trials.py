@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 import msgspec
 import pytest
 from PyQt6.QtCore import Qt
@@ -11,6 +13,7 @@ from tests.desk.conftest import let_go
 from tests.desk.pilot import Pilot
 from tests.trial.test_trial import write_log
 from zesty_abacus.core.reading import explained
+from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.trial import source
 from zesty_abacus.core.trial.trial import Trial
 from zesty_abacus.desk.app.undo import Undo, Undoable
@@ -75,6 +78,24 @@ def test_what_was_counted_is_there_when_a_trial_is_opened_again(pilot, monkeypat
     pilot.settle()
     pilot.wait_open()
     assert ([one.explained for one in counts.counted], asked) == (fewer, [])
+
+
+def test_what_frames_mean_is_found_before_the_window_takes_them(pilot, monkeypatch):
+    """With thousands of kinds that takes a tenth of a second."""
+    session, threads = pilot.session, []
+    of = Meaning.of
+
+    def noted(*words):
+        threads.append(threading.current_thread())
+        return of(*words)
+
+    monkeypatch.setattr(Meaning, "of", noted)
+    before, folder = session.reading.meaning, session.trial.folder
+    session.trials.open(folder)
+    pilot.wait(lambda: session.reading.meaning is not before, "the trial once more")
+    pilot.settle()
+    assert len(threads) == 1 and threads[0] is not threading.main_thread()
+    assert session.reading.words(pilot.kind(0x1A0)), "and it is the one that is used"
 
 
 def test_one_way_back_for_everything_in_the_order_it_was_done(pilot):

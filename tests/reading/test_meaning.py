@@ -75,6 +75,18 @@ def test_a_tie_is_broken_by_name_whatever_the_order():
     assert match_kinds(capture, [two, one]) == match_kinds(capture, [one, two]) == [one]
 
 
+def test_a_meaning_knows_what_it_was_made_of():
+    capture, some = capture_of(KindKey(0, 0x1A0, 0)), [layout_for(0x1A0, "a"), layout_for(0x1A1, "b")]
+    tie = Tie(layout=some[0].id, lane="thruster", address=0x1A0)
+    meaning = Meaning.of(capture, some, [tie], "2.0")
+    assert meaning.is_of(some, (tie,), "2.0") and meaning.is_of(some[::-1], [tie], "2.0")
+    # one that says the same is another one: what was worked out of it is not known to hold
+    same = msgspec.structs.replace(some[0])
+    for others in ([same, some[1]], some[:1], [*some, layout_for(0x1A2)], [some[0], layout_for(0x1A1, "b")]):
+        assert not meaning.is_of(others, [tie], "2.0")
+    assert not meaning.is_of(some, [], "2.0") and not meaning.is_of(some, [tie], "")
+
+
 @given(layouts(max_size=64), st.integers(1, 64))
 def test_each_bit_names_its_field(layout, size):
     owners = owned_bits(layout, size)

@@ -160,6 +160,14 @@ class Meaning:
         empty = cls(capture, {}, ties, release, nothing, {})
         return empty.changed({layout.id: layout for layout in layouts})
 
+    def is_of(self, layouts: Sequence[Layout], ties: Sequence[Tie], release: str) -> bool:
+        """Return whether it was made of these very layouts, and of such ties."""
+        return (
+            len(layouts) == len(self.layouts)
+            and all(self.layouts.get(layout.id) is layout for layout in layouts)
+            and (self.ties, self.release) == (tuple(ties), release)
+        )
+
     def changed(self, layouts: Mapping[UUID, Layout | None]) -> Meaning:
         """Return what the capture means with some layouts changed, added, or gone (None).
 

@@ -24,6 +24,7 @@ from ...core.library.layout_shelf import LayoutHead
 from ...core.library.store import Library
 from ...core.library.taking_along import Along, take_along
 from ...core.progress import Progress
+from ...core.reading.meaning import Meaning
 from ...core.trial.content import lane_moves
 from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
 from ...core.trial.trial import Trial, TrialFile
@@ -85,14 +86,16 @@ def _spans_of(capture: Capture, outcomes: Sequence[SourceOutcome]) -> Iterator[t
 class OpenedTrial:
     """A trial with everything the first picture needs.
 
-    ``released`` are the layouts of the release it is decoded with, None for the newest state; ``is_begun`` says that
-    recordings that were never looked at came in with it, ``recovered`` names files of a recording that was broken off.
+    ``meaning`` is what its frames mean by them; ``released`` are the layouts of the release it is decoded with, None
+    for the newest state; ``is_begun`` says that recordings that were never looked at came in with it, ``recovered``
+    names files of a recording that was broken off.
     """
 
     trial: Trial
     brought: Brought
     library: Library
     heads: list[LayoutHead]
+    meaning: Meaning
     released: list[Layout] | None = None
     is_begun: bool = False
     recovered: tuple[str, ...] = ()
@@ -225,8 +228,11 @@ def finish_opening(trial: Trial, progress: Progress, library: str = "") -> Opene
     except (laid.PasswordNeededError, laid.UnreachableError, MissingLibraryError) as away:
         away.address = library or trial.file.library
         raise
-    heads = opened.layouts.heads()
-    return OpenedTrial(trial, brought, opened, heads, _released(trial, opened), recovered=tuple(recovered))
+    heads, released = opened.layouts.heads(), _released(trial, opened)
+    layouts, release = ([head.state for head in heads], "") if released is None else (released, trial.file.release)
+    # thousands of kinds take a tenth of a second, for which the window would stand still
+    meaning = Meaning.of(brought.capture, layouts, trial.file.ties, release)
+    return OpenedTrial(trial, brought, opened, heads, meaning, released, recovered=tuple(recovered))
 
 
 def _released(trial: Trial, library: Library) -> list[Layout] | None:

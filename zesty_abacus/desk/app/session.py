@@ -229,7 +229,7 @@ class Session(QObject):
             self.told.emit("wrong", note)
         self.growing.end()
         self.live.writing.leave_recording()
-        self._take_capture(made.brought)
+        self._take_capture(made.brought, made.meaning)
         self.kind, self.bits = None, frozenset()
         self.traces.shown = []
         self.clock.start(made.brought.stretches, made.brought.digits)
@@ -310,8 +310,14 @@ class Session(QObject):
 
     # what frames mean
 
-    def _take_capture(self, brought: engine.Brought) -> bool:
-        """Take what recordings gave; return whether all that was counted of it holds."""
+    def _take_capture(self, brought: engine.Brought, meaning: engine.Meaning | None = None) -> bool:
+        """Take what recordings gave; return whether all that was counted of it holds.
+
+        Parameters
+        ----------
+        meaning
+            What it means by the layouts that were in the library when it was brought in; made here if left out.
+        """
         self.capture, self.outcomes, self.density = brought.capture, brought.outcomes, brought.density
         self.kinds.capture = brought.capture
         before = self.reading.meaning
@@ -320,8 +326,11 @@ class Session(QObject):
         if is_same:
             self.reading.move_to(brought.capture)
         else:
-            layouts, release = self.edits.layouts(), self.edits.release
-            self.reading.start(engine.Meaning.of(brought.capture, layouts, self.trial.file.ties, release))
+            made_of = self.edits.layouts(), self.trial.file.ties, self.edits.release
+            if meaning is None or not meaning.is_of(*made_of):
+                # edits that the library has not taken yet are in no head of it
+                meaning = engine.Meaning.of(brought.capture, *made_of)
+            self.reading.start(meaning)
         assert self.reading.meaning is not None, "a capture that is shown has a meaning"
         self.store.start(brought.capture)
         self.store.use(self.reading.meaning)
