@@ -9,6 +9,7 @@ from uuid import UUID
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.files.reading import resolved
+from ..widgets.parts import one_shot
 from ..widgets.words import counted
 from .asking import AskedCapture, Asking
 from .beside import BesideHere
@@ -121,6 +122,7 @@ class Session(QObject):
         super().__init__()
         self.settings: Settings = load_settings()
         self.jobs = Jobs()
+        self._behind = one_shot(self, 0, self._work_behind)
         self.clock = Clock()
         self.reading = Reading(self.jobs)
         self.store = KindStore(self.jobs)
@@ -242,8 +244,7 @@ class Session(QObject):
         self.settings = with_recent(self.settings, made.trial.folder)
         save_settings(self.settings)
         self.opened.emit()
-        self.reading.counts.count_all(made.trial)
-        self.jobs.start("doors", "getting the desks ready", lambda _progress: open_all(), lambda _nothing: None)
+        self._behind.start()
         self._tell_problems()
         if made.is_begun or not self.capture.kinds.keys:
             undecided = _first_undecided(self.outcomes, 0)
@@ -251,6 +252,11 @@ class Session(QObject):
                 self.source_wanted.emit(undecided)
         if made.trial.file.release and made.released is None:
             self.told.emit("wrong", f"The library has no release {made.trial.file.release}; the newest state is used.")
+
+    def _work_behind(self) -> None:
+        """Begin what nobody waits for, behind the first picture: beside it each would wait for the other."""
+        self.reading.counts.count_all(self.trial)
+        self.jobs.start("doors", "getting the desks ready", lambda _progress: open_all(), lambda _nothing: None)
 
     def _on_brought_again(self, brought: engine.Brought) -> None:
         """Show the open trial with other recordings, or lanes elsewhere; what is looked at stays in hand."""
@@ -400,6 +406,7 @@ class Session(QObject):
         self.forwarding.close()
         self.live.let_go()
         self.growing.end()
+        self._behind.stop()
         for part in (self.reading.counts, self.asking, self.second, self.problems, self.exchanges, self.figures,
                      self.findings, self.shared):  # fmt: skip
             part.stop()

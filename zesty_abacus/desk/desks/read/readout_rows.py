@@ -299,7 +299,11 @@ class ReadoutAtCursor:
 
 def _height_of(block: _Block, wanted: list[str]) -> int:
     """Return the pixels a block will take, most likely: a field may be absent, an array has a curve besides."""
-    count = sum(_has_words(text, wanted) for text in block.texts)
+    if wanted:
+        count = sum(_has_words(text, wanted) for text in block.texts)
+    else:
+        # the texts of thousands of messages are put together when somebody looks for one
+        count = sum(1 for _ in block.layout.once_a_frame())
     # whether a curve has the words is known when it is read
     return HEAD_HEIGHT + count * ROW_HEIGHT if count or block.layout.moves else 0
 
