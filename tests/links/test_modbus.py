@@ -80,6 +80,19 @@ def test_a_unit_split_by_a_pause_and_two_that_touch():
     assert [payload for _, _, payload in exchanges([read + answer])] == [b"\x00\x01", b"\x12\x34"]
 
 
+@pytest.mark.parametrize(
+    ("size", "flags"), [(4, 0), (5, 0), (256, 0), (257, F.BAD_CHECK), (3, F.CUT_SHORT | F.BAD_CHECK)]
+)
+def test_a_unit_of_a_function_nobody_knows_is_what_lies_between_silences(size, flags):
+    """A frame has 256 bytes at most (MODBUS over serial line V1.02, 2.5.1); address, function and CRC are four."""
+    body = bytes([0x11, 0x41]) + bytes(range(1, 255))
+    stretch = with_crc((body * 2)[: size - 2])
+    read = with_crc(bytes.fromhex("05 03 0010 0001"))
+    found = exchanges([stretch, read], late_ms=500)
+    assert found[0][1] & (F.BAD_CHECK | F.CUT_SHORT) == flags
+    assert found[-1][0] == (5, 3, 0x10), "and the next one is read"
+
+
 units = st.tuples(st.integers(1, 247), st.sampled_from([3, 4]), st.integers(0, 0xFFFF), st.integers(1, 20))
 
 
