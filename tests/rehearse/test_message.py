@@ -215,6 +215,21 @@ def test_a_schedule_sends_each_message_at_its_period_until_it_is_stopped():
     assert 6 <= len(slow) <= 14
 
 
+def test_a_schedule_that_is_closed_sends_nothing_more_and_has_nothing_left():
+    sent = []
+    schedule = Schedule(lambda _lane, frame: sent.append(frame))
+    schedule.start("often", OutgoingMessage(throttle(), {}), "one", Every(1_000_000))
+    schedule.start("hardly ever", OutgoingMessage(throttle(), {}), "one", Every(3_600_000_000_000))
+    while len(sent) < 3:
+        time.sleep(0.001)
+    schedule.close()
+    count = len(sent)
+    assert schedule.entries == {}
+    time.sleep(0.02)
+    assert len(sent) == count
+    Schedule(lambda _lane, _frame: None).close()
+
+
 def test_what_cannot_be_sent_is_the_trouble_of_its_entry_and_ends_nothing():
     refuses = [True]
 
