@@ -7,7 +7,7 @@ follow each other closely are one frame; a longer pause ends it. A service-reque
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 from numpy.typing import NDArray
@@ -94,37 +94,37 @@ class _Clocked:
 
     def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
         """Look for a clock in bursts of one length that is no multiple of eight, beside a slower line."""
-        found = []
-        for name, clock in channels.items():
-            takes = clock.time_ns[clock.level == 1]
-            if len(takes) < 40:
+        return [one for name in channels for one in self._clocked_by(name, channels)]
+
+    def _clocked_by(self, name: str, channels: Mapping[str, Edges]) -> Iterator[Proposal]:
+        """Yield what the other lines may be where one is the clock."""
+        clock = channels[name]
+        takes = clock.time_ns[clock.level == 1]
+        if len(takes) < 40:
+            return
+        burst_ns, frame_ns = _gaps(takes)
+        lengths = np.diff(np.flatnonzero(np.concatenate([[True], np.diff(takes) > burst_ns, [True]])))
+        usual = int(np.median(lengths))
+        share = float(np.mean(lengths == usual))
+        if usual % 8 == 0 or not 6 <= usual <= 40 or share < 0.8:
+            return
+        bits = usual // 8 * 8 if usual > 8 else usual
+        reason = (
+            f"clock on {name} in {len(lengths)} bursts of {usual} ({share:.0%} alike): "
+            f"{bits} data bits and {usual - bits} more clocks"
+        )
+        begins = takes[np.concatenate([[True], np.diff(takes) > frame_ns])]
+        asking = [other for other, line in channels.items() if other != name and _asks(line, begins)]
+        for other, data in channels.items():
+            if other == name or not 4 <= len(data) < len(clock):
                 continue
-            burst_ns, frame_ns = _gaps(takes)
-            lengths = np.diff(np.flatnonzero(np.concatenate([[True], np.diff(takes) > burst_ns, [True]])))
-            usual = int(np.median(lengths))
-            share = float(np.mean(lengths == usual))
-            if usual % 8 == 0 or not 6 <= usual <= 40 or share < 0.8:
-                continue
-            bits = usual // 8 * 8 if usual > 8 else usual
-            reason = (
-                f"clock on {name} in {len(lengths)} bursts of {usual} ({share:.0%} alike): "
-                f"{bits} data bits and {usual - bits} more clocks"
-            )
-            begins = takes[np.concatenate([[True], np.diff(takes) > frame_ns])]
-            asking = [other for other, line in channels.items() if other != name and _asks(line, begins)]
-            for other, data in channels.items():
-                if other == name or not 4 <= len(data) < len(clock):
-                    continue
-                # a line that asks now and then is read beside the data, and is none
-                request = asking[0] if len(asking) == 1 and other not in asking else ""
-                settings = ClockedLine(
-                    clock=name, data=other, request=request, bits=bits, on_rise=share_behind_rises(clock, data) < 0.5
-                )
-                asks = f", asked for by {request}" if request else ""
-                edge = "rises" if settings.on_rise else "falls"
-                score = (_LIKELY_ASKING if other in asking else _LIKELY) * share
-                found.append(Proposal(settings, score, f"{reason}, taken as it {edge}{asks}"))
-        return found
+            on_rise = share_behind_rises(clock, data) < 0.5
+            # a line that asks now and then is read beside the data, and is none
+            request = asking[0] if len(asking) == 1 and other not in asking else ""
+            settings = ClockedLine(clock=name, data=other, request=request, bits=bits, on_rise=on_rise)
+            asks = f", asked for by {request}" if request else ""
+            score = (_LIKELY_ASKING if other in asking else _LIKELY) * share
+            yield Proposal(settings, score, f"{reason}, taken as it {'rises' if on_rise else 'falls'}{asks}")
 
 
 DECODER = _Clocked()

@@ -6,7 +6,7 @@ lengths of the pulses themselves, which fall into clusters. What is found are bi
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 import msgspec
@@ -111,33 +111,35 @@ class _Pulses:
         That changes are bits (NRZI) explains any line; so it is offered at no score, for a check in its frames to bear
         it out.
         """
-        found = []
-        for name, line in channels.items():
-            if len(line) < 16 or is_bipolar(line):
-                continue
-            settings = PulseLine(line=name, inverted=_rests_high(line))
-            facts = measure_pulses(line.inverted() if settings.inverted else line, settings)
-            if facts is None or len(facts.marks) > 5:
-                continue
-            if settings.inverted and facts.coding in (PLAIN, MANCHESTER):
-                # what is a bit by itself stays the one that the level says
-                settings = msgspec.structs.replace(settings, one_is_long=False)
-            # beside other wires a line with few lengths is more likely their clock or data
-            lonely = 1.0 if len(channels) == 1 else 0.4
-            widths = line.widths()
-            inside = widths[widths < facts.gap_ns]
-            held = sum(c.count for c in (*facts.marks, *facts.spaces)) / max(len(inside), 1)
-            # plain levels explain any line, so they say less of this one; a line code that fits goes before pulses
-            score = 0.75 * lonely * min(held, 1.0) * (0.6 if facts.coding == PLAIN else 1.0)
-            turned = ", inverted" if settings.inverted else ""
-            found.append(Proposal(settings, score, f"{name}{turned}: {facts.reason}"))
-            unit, share = bit_time(widths)
-            if share > _MOST_FIT:
-                reason = f"{name}: changes at {rate_words(1e9 / unit)} are zeros"
-                changes = PulseLine(line=name, coding="plain", transitions=True, burst_gap_us=1e9)
-                scrambled = msgspec.structs.replace(changes, scrambler=USUAL_SCRAMBLER)
-                found += [Proposal(one, 0.0, reason, needs_check=True) for one in (changes, scrambled)]
-        return found
+        # beside other wires a line with few lengths is more likely their clock or data
+        lonely = 1.0 if len(channels) == 1 else 0.4
+        return [
+            one
+            for name, line in channels.items()
+            if len(line) >= 16 and not is_bipolar(line)
+            for one in self._of_line(name, line, lonely)
+        ]
+
+    def _of_line(self, name: str, line: Edges, lonely: float) -> Iterator[Proposal]:
+        settings = PulseLine(line=name, inverted=_rests_high(line))
+        facts = measure_pulses(line.inverted() if settings.inverted else line, settings)
+        if facts is None or len(facts.marks) > 5:
+            return
+        if settings.inverted and facts.coding in (PLAIN, MANCHESTER):
+            # what is a bit by itself stays the one that the level says
+            settings = msgspec.structs.replace(settings, one_is_long=False)
+        widths = line.widths()
+        inside = widths[widths < facts.gap_ns]
+        held = sum(c.count for c in (*facts.marks, *facts.spaces)) / max(len(inside), 1)
+        # plain levels explain any line, so they say less of this one; a line code that fits goes before pulses
+        score = 0.75 * lonely * min(held, 1.0) * (0.6 if facts.coding == PLAIN else 1.0)
+        yield Proposal(settings, score, f"{name}{', inverted' if settings.inverted else ''}: {facts.reason}")
+        unit, share = bit_time(widths)
+        if share > _MOST_FIT:
+            reason = f"{name}: changes at {rate_words(1e9 / unit)} are zeros"
+            changes = PulseLine(line=name, coding="plain", transitions=True, burst_gap_us=1e9)
+            for one in (changes, msgspec.structs.replace(changes, scrambler=USUAL_SCRAMBLER)):
+                yield Proposal(one, 0.0, reason, needs_check=True)
 
 
 DECODER = _Pulses()
