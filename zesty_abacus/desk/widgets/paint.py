@@ -134,6 +134,16 @@ def _metrics(font_key: str) -> QFontMetricsF:
     return QFontMetricsF(font)
 
 
+@lru_cache(8192)
+def _advance(text: str, font_key: str) -> float:
+    return _metrics(font_key).horizontalAdvance(text)
+
+
+def advance(text: str, font: QFont) -> float:
+    """Return how wide words are, in pixels; what was asked for before is known."""
+    return _advance(text, font.key())
+
+
 def elided(text: str, font: QFont, width: float, *, middle: bool = False) -> str:
     """Shorten words to a width, at their end or in the middle; what was asked for before is known."""
     return _elided(text, font.key(), int(width), middle)

@@ -5,15 +5,22 @@ from __future__ import annotations
 from collections import deque
 
 from PyQt6.QtCore import QRectF
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent
 
 from ...app.hearing import LogRow
-from ...widgets.paint import draw_text
+from ...widgets.paint import advance, draw_text
 from ...widgets.row_list import RowList
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 
 _MOST = 5000
-_ROW, _HEAD = 20, 22
+_ROW, _HEAD, _EDGE, _BETWEEN = 20, 22, 14, 12
+_TITLES = "time", "", "lane", "address", "message", "says"
+_LEAST = 104.0, 36.0, 52.0, 48.0, 120.0
+"""Pixels of each column but the last, which has the rest."""
+_MOST_OF_REST = 1.0, 1.0, 0.18, 0.18, 0.36
+"""Of what is left beside the first two, however long names are: what a frame says has a good part."""
+_Cell = tuple[str, QFont, str]
+"""Words, and how they are written."""
 
 
 class Log(RowList):
@@ -34,6 +41,7 @@ class Log(RowList):
         self._waiting: deque[LogRow] = deque(maxlen=_MOST)
         self._only = self._where = ""
         self._shown: list[LogRow] = []
+        self._rooms = [*_LEAST]
         look.changed.connect(self._repaint)
 
     def add(self, rows: list[LogRow]) -> None:
@@ -104,36 +112,51 @@ class Log(RowList):
         theme = look.theme
         painter = QPainter(viewport)
         painter.fillRect(viewport.rect(), QColor(theme.panel))
-        width = viewport.width()
-        columns = ((14, 104), (118, 44), (166, 76), (246, 92), (342, 150), (498, width - 510))
-        for (x, room), words in zip(columns, ("time", "", "lane", "address", "message", "says"), strict=True):
+        width, first = viewport.width(), self.first()
+        listed = [_cells(row) for row in self._shown[first : first + self.slots() + 1]]
+        columns = self._columns(listed, width)
+        for (x, room), words in zip(columns, _TITLES, strict=True):
             draw_text(painter, QRectF(x, 2, room, 18), words, text_font(TINY_PX), theme.quiet)
-        first = self.first()
-        for place, row in enumerate(self._shown[first : first + self.slots() + 1]):
-            y = _HEAD + place * _ROW
-            seconds = row.time_ns / 1e9
-            clock = f"{int(seconds // 3600 % 24):02d}:{int(seconds // 60 % 60):02d}:{seconds % 60:09.6f}"
-            colour = theme.zest_text if row.is_sent else theme.good
-            cells = (
-                (clock, figure_font(TINY_PX), theme.quiet),
-                ("sent" if row.is_sent else "heard", text_font(TINY_PX), colour),
-                (row.lane, text_font(SMALL_PX), theme.ink),
-                (row.where, figure_font(TINY_PX), theme.ink),
-                (row.message, text_font(SMALL_PX), theme.ink),
-                (row.says or row.payload, text_font(SMALL_PX) if row.says else figure_font(TINY_PX), theme.ink),
-            )
+        for place, cells in enumerate(listed):
             for (x, room), (words, font, ink) in zip(columns, cells, strict=True):
-                draw_text(painter, QRectF(x, y, room, _ROW), words, font, ink)
+                draw_text(painter, QRectF(x, _HEAD + place * _ROW, room, _ROW), words, font, ink)
         if not self._shown:
             words = self._nothing()
             draw_text(painter, QRectF(14, _HEAD + 6, width - 28, 20), words, text_font(SMALL_PX), theme.quiet)
         painter.end()
+
+    def _columns(self, listed: list[list[_Cell]], width: int) -> list[tuple[float, float]]:
+        """Return where each column begins and how wide it is: as its widest words so far, which makes no row jump."""
+        for cells in listed:
+            self._rooms = [
+                max(room, advance(words, font) + 1) for room, (words, font, _) in zip(self._rooms, cells, strict=False)
+            ]
+        rest = width - 2 * _EDGE - len(_LEAST) * _BETWEEN - sum(self._rooms[:2])
+        made, x = [], float(_EDGE)
+        for room, most in zip(self._rooms, _MOST_OF_REST, strict=True):
+            made.append((x, room if most == 1.0 else min(room, most * rest)))
+            x += made[-1][1] + _BETWEEN
+        return [*made, (x, width - x - _EDGE)]
 
     def _nothing(self) -> str:
         """Say why the list is empty."""
         if not self.rows:
             return "Nothing was sent or heard yet."
         return "It has not held since it was asked." if self._where else "No frame has these words."
+
+
+def _cells(row: LogRow) -> list[_Cell]:
+    """Return what stands in the columns of a row."""
+    theme, seconds = look.theme, row.time_ns / 1e9
+    clock = f"{int(seconds // 3600 % 24):02d}:{int(seconds // 60 % 60):02d}:{seconds % 60:09.6f}"
+    return [
+        (clock, figure_font(TINY_PX), theme.quiet),
+        ("sent" if row.is_sent else "heard", text_font(TINY_PX), theme.zest_text if row.is_sent else theme.good),
+        (row.lane, text_font(SMALL_PX), theme.ink),
+        (row.where, figure_font(TINY_PX), theme.ink),
+        (row.message, text_font(SMALL_PX), theme.ink),
+        (row.says or row.payload, text_font(SMALL_PX) if row.says else figure_font(TINY_PX), theme.ink),
+    ]
 
 
 def _has(row: LogRow, words: str) -> bool:
