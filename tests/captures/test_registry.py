@@ -6,7 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.captures.frame_file import write_frames
 from tests.strategies import frame_tables
+from zesty_abacus.core.captures.frame_csv import FORMAT as FRAME_TABLE
 from zesty_abacus.core.captures.output import ByteOutput, CaptureWriteError
 from zesty_abacus.core.captures.registry import formats, open_writer, read_recording, recognise, writable_formats
 from zesty_abacus.core.captures.report import LISTED_PROBLEMS, CaptureReadError, ReadReport
@@ -162,15 +164,18 @@ def test_formats_do_not_take_each_other_for_theirs(tmp_path_factory, table):
         return
     folder = tmp_path_factory.mktemp("formats")
     table = type(table)(table.time_ns % (4 * 10**18), *(getattr(table, n) for n in table.__slots__[1:]))
-    for format_ in writable_formats():
+    for format_ in (*writable_formats(), FRAME_TABLE):
         path = folder / f"a{format_.suffixes[0]}"
         # a line of timed bytes without bytes says nothing, so it has none
         count = int((table.size > 0).sum()) if format_.name == "timed bytes" else len(table)
         if not count:
             continue
-        writer = open_writer(path, ["can0"])
-        writer.append(table)
-        writer.close()
+        if format_ is FRAME_TABLE:
+            write_frames(path, table, ["can0"])
+        else:
+            writer = open_writer(path, ["can0"])
+            writer.append(table)
+            writer.close()
         assert recognise(path) == format_.name
         special = [other for other in formats() if not getattr(other, "comes_last", False)]
         assert [other.name for other in special if other.sniff(path.read_bytes()[:4096])] == [format_.name]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path
 from typing import BinaryIO
 
@@ -11,7 +11,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress
@@ -19,7 +18,6 @@ from .column_guess import guess_columns
 from .columns import Columns
 from .cutting import CutAtLines, Cuts
 from .hex_cells import bytes_in_hex
-from .output import ByteOutput
 from .registry import Sink
 from .report import CaptureReadError, ReadReport
 from .source import ByteSource
@@ -29,16 +27,13 @@ from .time_guess import told_guesses
 
 _GUESSED = 1 << 16
 """Bytes that columns are guessed from."""
-_HEADER = "time_s,lane,address,direction,size,payload"
 
 
 class FrameCsv:
-    """Reader and writer of tables of frames."""
+    """Reader of tables of frames; they are written as any other table that leaves."""
 
     name = "frame table"
     suffixes = (".csv",)
-    protocols: tuple[str, ...] = ()
-    is_for_one_lane = False
 
     def sniff(self, head: bytes) -> bool:
         """Return whether this is a table with payloads."""
@@ -98,10 +93,6 @@ class FrameCsv:
             if b'"' in rows or guess_columns((head + rows).decode("utf-8", "replace")) != columns:
                 return None
         return Cuts(len(head), tuple(places))
-
-    def open_writer(self, path: Path, lanes: Sequence[str]) -> FrameCsvWriter:
-        """Start a table of frames."""
-        return FrameCsvWriter(path, lanes)
 
 
 FORMAT = FrameCsv()
@@ -236,32 +227,3 @@ def _payloads(
     matrix = np.stack(cells, axis=1).astype(np.uint8)
     length = np.where(np.isfinite(sizes) & (sizes >= 0), np.clip(np.nan_to_num(sizes), 0, len(cells)), filled)
     return np.arange(count) * matrix.shape[1], length.astype(np.uint32), matrix.reshape(-1), good
-
-
-class FrameCsvWriter:
-    """Writes a table of frames with a header."""
-
-    def __init__(self, path: Path, lanes: Sequence[str]) -> None:
-        for lane in lanes:
-            if set(lane) & set(',"\n'):
-                raise MisuseError(f"lane={lane!r} cannot stand in a table.", where=str(path))
-        self._lanes = list(lanes)
-        self._output = ByteOutput(path)
-        self._output.write(f"{_HEADER}\n".encode())
-
-    def append(self, table: FrameTable) -> None:
-        """Write the frames of a table."""
-        lines = []
-        for row in range(len(table)):
-            time, flags = int(table.time_ns[row]), int(table.flags[row])
-            lane = self._lanes[int(table.lane[row])]
-            seconds = f"{time // 10**9}.{time % 10**9:09d}"
-            word = F.direction_word(flags)
-            lines.append(
-                f"{seconds},{lane},0x{int(table.address[row]):X},{word},{table.size[row]},{table.payload_of(row).hex()}\n"
-            )
-        self._output.write("".join(lines).encode())
-
-    def close(self) -> None:
-        """Finish the file."""
-        self._output.close()
