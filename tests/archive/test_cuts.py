@@ -14,6 +14,7 @@ from click.testing import CliRunner
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.captures.frame_file import write_frames
 from tests.cli.program import run
 from tests.voyages import voyage
 from zesty_abacus.cli.main import cli
@@ -44,6 +45,9 @@ def recording(path, frames, seed=1):
         flags = F.EXTENDED if rng.random() < 0.2 else 0
         payload = rng.randbytes(rng.choice([0, 1, 3, 4, 8]))
         batch.add(DAY_NS + number * 1_000_003, payload, rng.choice([0x2C1, 0x100, 0x7FF]), flags)
+    if path.suffix == ".csv":
+        write_frames(path, batch.table(), ["can0"])
+        return path
     writer = open_writer(path, ["can0"])
     writer.append(batch.table())
     writer.close()
