@@ -119,6 +119,23 @@ def test_no_struct_and_no_payload_is_beyond_what_is_defined(tmp_path):
     assert done.returncode == 0, f"seed {SEED}: {done.stderr[:2000]}"
 
 
+def test_a_number_beyond_its_bits_is_refused_before_another_is_made_of_it(tmp_path):
+    """Three times a number of 33 bits fits 64, three times what its struct may hold does not."""
+    low, wide = new_field("low", at("B1 B0")), new_field("wide", at("B6[0] B5 B4 B3 B2"))
+    rule = Rule(id=uuid4(), name="three", expression=Expression("low == wide * 3"))
+    made = made_of([new_layout("Sum", Applies(address=1), 7, [low, wide], checks=(rule,))])
+    (tmp_path / "beyond.c").write_text(
+        '#include "any.h"\n#include <stdio.h>\n'
+        "int main(void) { uint8_t data[7]; struct any_sum in = { 0 };\n"
+        'in.wide_raw = UINT64_C(0xB0CD93ADCB7E1A14); printf("%d ", any_sum_pack(data, 7, &in) == ANY_DOES_NOT_FIT);\n'
+        'in.wide_raw = UINT64_C(0x1FFFFFFFF); printf("%d ", any_sum_pack(data, 7, &in) == ANY_DOES_NOT_FIT);\n'
+        'in.wide_raw = 5U; printf("%d ", any_sum_pack(data, 7, &in) == ANY_OK); printf("%d", data[0]); return 0; }\n'
+    )
+    program = built(tmp_path, made, *WATCHED["gcc"], sources=("beyond.c",))
+    done = subprocess.run([program], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stdout, done.stderr) == (0, "1 1 1 15", "")
+
+
 def tug_layout():
     page = new_field("page", at("B0[7..4]"), FieldKind.NAMES, names=(NamedValue(1, "ahead"), NamedValue(2, "astern")))
     speed = new_field("water speed", at("B2 B1"), FieldKind.SIGNED, ratio=Fraction(1, 100), unit="m/s",

@@ -86,15 +86,20 @@ def write_lines(one: CarriedField, source: str, out_of_range: str) -> list[str]:
     if field.inverted:
         lines.append(f"bits ^= {mask};")
     lines += scatter(field.places, "bits")
-    low, high = field.raw_range()
     made = ["{", *(f"    {line}" for line in lines), "}"]
     if one.unreadable is not None:
         # digits that were none stay as they are in data
         made[0] = f"if ({raw} != {unsigned(one.unreadable, bits)}) {{"
-    limits = _beyond(raw, raw_type(one), low, high)
+    return [*refuse_beyond(one, source, out_of_range), *made]
+
+
+def refuse_beyond(one: CarriedField, source: str, out_of_range: str) -> list[str]:
+    """Return statements that return where a number of ``source`` is beyond what the bits of its field hold."""
+    raw = f"{source}->{one.raw}"
+    limits = _beyond(raw, raw_type(one), *one.field.raw_range())
     if one.unreadable is not None and limits:
-        limits = f"{raw} != {unsigned(one.unreadable, bits)} && ({limits})"
-    return [*([f"if ({limits})", f"    return {out_of_range};"] if limits else []), *made]
+        limits = f"{raw} != {unsigned(one.unreadable, one.bits)} && ({limits})"
+    return [f"if ({limits})", f"    return {out_of_range};"] if limits else []
 
 
 def _beyond(raw: str, kind: str, low: int, high: int) -> str:
