@@ -98,7 +98,7 @@ def test_what_the_manifest_says_is_what_other_programs_find(tmp_path):
 def test_no_struct_and_no_payload_is_beyond_what_is_defined(tmp_path):
     """Whatever bits a struct and a payload hold, the sanitizers find nothing in any function."""
     made = made_of(list(Maker(SEED + 1).layouts(COUNT)))
-    calls = []
+    header, calls = str(made.files["any.h"]), []
     for one in made.manifest.messages:
         calls += ["{", f"struct {one.struct} any; uint8_t data[80]; size_t size = (size_t)rand() % 80U;",
                   "fill(&any, sizeof any); fill(data, sizeof data);",
@@ -106,6 +106,9 @@ def test_no_struct_and_no_payload_is_beyond_what_is_defined(tmp_path):
         for field in one.fields:
             calls += [f"total += {field.value}(&any);"] if field.value else []
             calls += [f"total += {field.present}(&any) ? 1.0 : 0.0;"] if field.present else []
+        for value in one.computed:
+            takes_size = re.search(rf"{value.value}\(const struct \w+ \*in, size_t size\)", header)
+            calls += [f"total += {value.value}(&any{', size' if takes_size else ''});"]
         calls += [f"total += (double){one.unpack}(&any, data, size);", "}"]
     (tmp_path / "any_bits.c").write_text(
         '#include "any.h"\n#include <stdio.h>\n#include <stdlib.h>\n'
@@ -123,17 +126,20 @@ def test_a_number_beyond_its_bits_is_refused_before_another_is_made_of_it(tmp_pa
     """Three times a number of 33 bits fits 64, three times what its struct may hold does not."""
     low, wide = new_field("low", at("B1 B0")), new_field("wide", at("B6[0] B5 B4 B3 B2"))
     rule = Rule(id=uuid4(), name="three", expression=Expression("low == wide * 3"))
-    made = made_of([new_layout("Sum", Applies(address=1), 7, [low, wide], checks=(rule,))])
+    more = Computed(id=uuid4(), name="more", expression=Expression("wide * 3"))
+    made = made_of([new_layout("Sum", Applies(address=1), 7, [low, wide], checks=(rule,), computed=(more,))])
     (tmp_path / "beyond.c").write_text(
         '#include "any.h"\n#include <stdio.h>\n'
         "int main(void) { uint8_t data[7]; struct any_sum in = { 0 };\n"
         'in.wide_raw = UINT64_C(0xB0CD93ADCB7E1A14); printf("%d ", any_sum_pack(data, 7, &in) == ANY_DOES_NOT_FIT);\n'
+        'printf("%g ", any_sum_more(&in));\n'
         'in.wide_raw = UINT64_C(0x1FFFFFFFF); printf("%d ", any_sum_pack(data, 7, &in) == ANY_DOES_NOT_FIT);\n'
-        'in.wide_raw = 5U; printf("%d ", any_sum_pack(data, 7, &in) == ANY_OK); printf("%d", data[0]); return 0; }\n'
+        'in.wide_raw = 5U; printf("%d ", any_sum_pack(data, 7, &in) == ANY_OK); printf("%d", data[0]);\n'
+        'printf(" %g", any_sum_more(&in)); return 0; }\n'
     )
     program = built(tmp_path, made, *WATCHED["gcc"], sources=("beyond.c",))
     done = subprocess.run([program], capture_output=True, text=True, check=False)
-    assert (done.returncode, done.stdout, done.stderr) == (0, "1 1 1 15", "")
+    assert (done.returncode, done.stdout, done.stderr) == (0, "1 nan 1 1 15 15", "")
 
 
 def tug_layout():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...layouts.fields import FieldKind
 from ...layouts.places import Places
-from ..carried_fields import CarriedField
+from ..carried_fields import CarriedField, Form
 from ..pieces import Piece, pieces_of
 from .numbers import of_type, range_of, raw_type, unsigned, word_type
 
@@ -93,13 +93,24 @@ def write_lines(one: CarriedField, source: str, out_of_range: str) -> list[str]:
     return [*refuse_beyond(one, source, out_of_range), *made]
 
 
+def is_of_bits(one: CarriedField) -> bool:
+    """Return whether a field is a whole number of so many bits at its place."""
+    return one.is_number and one.form is not Form.WRITTEN and one.field.kind is not FieldKind.FLOAT
+
+
 def refuse_beyond(one: CarriedField, source: str, out_of_range: str) -> list[str]:
     """Return statements that return where a number of ``source`` is beyond what the bits of its field hold."""
+    limits = beyond_its_bits(one, source)
+    return [f"if ({limits})", f"    return {out_of_range};"] if limits else []
+
+
+def beyond_its_bits(one: CarriedField, source: str) -> str:
+    """Return the condition that a number of ``source`` is beyond its bits; empty if its type holds none that is."""
     raw = f"{source}->{one.raw}"
     limits = _beyond(raw, raw_type(one), *one.field.raw_range())
     if one.unreadable is not None and limits:
         limits = f"{raw} != {unsigned(one.unreadable, one.bits)} && ({limits})"
-    return [f"if ({limits})", f"    return {out_of_range};"] if limits else []
+    return limits
 
 
 def _beyond(raw: str, kind: str, low: int, high: int) -> str:

@@ -14,7 +14,7 @@ from ...layouts.model import Check
 from ..carried_fields import CarriedField, Form
 from ..lowering import Held, Number64, equation_of, is_scaled
 from ..shapes import every_stretch
-from .bits import refuse_beyond, write_lines
+from .bits import is_of_bits, refuse_beyond, write_lines
 from .checks import CheckWriter, bits_of, raw_of_bits
 from .expressions import StepWriter
 from .moving import Movement, block
@@ -76,7 +76,7 @@ class WorkedOut:
         lines: list[str] = []
         for name in rule.expression.names:
             one = message.named(name)
-            if isinstance(one, CarriedField) and _is_of_bits(one) and one.field.id not in worked_out:
+            if isinstance(one, CarriedField) and is_of_bits(one) and one.field.id not in worked_out:
                 lines += under(self.terms.presence_conditions(one), refuse_beyond(one, "in", self.terms.unfit))
         return lines
 
@@ -123,11 +123,6 @@ class WorkedOut:
         if stretch is None:
             return self.terms.message.fields
         return next((inner.fields for inner in every_stretch(stretch) if inner.checks == checks), stretch.fields)
-
-
-def _is_of_bits(one: CarriedField) -> bool:
-    """Return whether a field is a whole number of so many bits at its place."""
-    return one.is_number and one.form is not Form.WRITTEN and one.field.kind is not FieldKind.FLOAT
 
 
 def as_written(one: CarriedField) -> list[str]:
