@@ -122,6 +122,14 @@ def test_no_struct_and_no_payload_is_beyond_what_is_defined(tmp_path):
     assert done.returncode == 0, f"seed {SEED}: {done.stderr[:2000]}"
 
 
+def printed_by(folder, made, source):
+    """Return what a program in C prints that uses generated code, with nothing to be said by the sanitizers."""
+    program = built(folder, made, *WATCHED["gcc"], sources=(source,))
+    done = subprocess.run([program], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stderr) == (0, "")
+    return done.stdout
+
+
 def test_a_number_beyond_its_bits_is_refused_before_another_is_made_of_it(tmp_path):
     """Three times a number of 33 bits fits 64, three times what its struct may hold does not."""
     low, wide = new_field("low", at("B1 B0")), new_field("wide", at("B6[0] B5 B4 B3 B2"))
@@ -137,9 +145,7 @@ def test_a_number_beyond_its_bits_is_refused_before_another_is_made_of_it(tmp_pa
         'in.wide_raw = 5U; printf("%d ", any_sum_pack(data, 7, &in) == ANY_OK); printf("%d", data[0]);\n'
         'printf(" %g", any_sum_more(&in)); return 0; }\n'
     )
-    program = built(tmp_path, made, *WATCHED["gcc"], sources=("beyond.c",))
-    done = subprocess.run([program], capture_output=True, text=True, check=False)
-    assert (done.returncode, done.stdout, done.stderr) == (0, "1 nan 1 1 15 15", "")
+    assert printed_by(tmp_path, made, "beyond.c") == "1 nan 1 1 15 15"
 
 
 def tug_layout():
@@ -230,9 +236,7 @@ def test_values_are_set_counted_and_named(tmp_path):
         'printf("%d %u %d", tug_motion_good_water_speed(&motion), TUG_MOTION_SIZE, (int)TUG_MOTION_ADDRESS);\n'
         "return 0; }\n"
     )
-    program = built(tmp_path, made, *WATCHED["gcc"], sources=("use.c",))
-    done = subprocess.run([program], capture_output=True, text=True, check=True)
-    assert done.stdout == "0 4 4 -166 0 2 1 1 0 4 705"
+    assert printed_by(tmp_path, made, "use.c") == "0 4 4 -166 0 2 1 1 0 4 705"
 
 
 def test_nothing_comes_of_what_is_infinite_along_a_curve(tmp_path):

@@ -124,7 +124,7 @@ class Window(QMainWindow):
         self.header.library.view_wanted.connect(self.show_library)
         session.edits.clashed.connect(lambda clash: self.layouts.comparing.show_clash(clash))
         session.desk_wanted.connect(self.show_desk)
-        session.source_wanted.connect(self._decide)
+        session.source_wanted.connect(self._show_source)
         session.opened.connect(self._on_opened)
         look.changed.connect(self.update)
 
@@ -213,10 +213,8 @@ class Window(QMainWindow):
         if frame is None or number is None:
             self.session.told.emit("", "Choose a frame in the list first.")
             return
-        self.show_desk(IntakeDesk.name)
         self.intake.bench.want(frame)
-        self.intake.show_source(number)
-        self.intake.waves.setFocus()
+        self._show_source(number)
 
     def _home(self) -> QWidget:
         """Return what takes the keys of the desk that is shown while nothing else was chosen."""
@@ -229,8 +227,8 @@ class Window(QMainWindow):
             return
         super().keyPressEvent(event)
 
-    def _decide(self, number: int) -> None:
-        """Go to a recording that somebody has to say something of before it can be read."""
+    def _show_source(self, number: int) -> None:
+        """Go to a recording; somebody may have to say something of it before it can be read."""
         self.show_desk(IntakeDesk.name)
         self.intake.show_source(number)
         self.intake.waves.setFocus()

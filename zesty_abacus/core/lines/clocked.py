@@ -118,7 +118,7 @@ class _Clocked:
         for other, data in channels.items():
             if other == name or not 4 <= len(data) < len(clock):
                 continue
-            on_rise = share_behind_rises(clock, data) < 0.5
+            on_rise = share_behind_rises(clock, [data]) <= 0.5
             # a line that asks now and then is read beside the data, and is none
             request = asking[0] if len(asking) == 1 and other not in asking else ""
             settings = ClockedLine(clock=name, data=other, request=request, bits=bits, on_rise=on_rise)

@@ -125,17 +125,13 @@ def clock_facts(clock: Edges) -> tuple[Fact, ...]:
     return (Fact("clock rate", rate, "Hz", f"{rate / 1e6:.3g} MHz" if rate >= 1e6 else f"{rate / 1e3:.4g} kHz"),)
 
 
-def share_behind_rises(clock: Edges, data: Edges) -> float:
-    """Return the share of data changes that follow a rise of the clock, or come with it; 0 if there are none."""
-    levels = clock.level[_edge_of(clock, data)]
-    return float(np.mean(levels == 1)) if len(levels) else 0.0
+def share_behind_rises(clock: Edges, datas: list[Edges]) -> float:
+    """Return the share of data changes that follow a rise of the clock, or come with it; a half if there are none."""
+    levels = np.concatenate([np.empty(0, np.int8), *(clock.level[_edge_of(clock, data)] for data in datas)])
+    return float(np.mean(levels == 1)) if len(levels) else 0.5
 
 
 def agreement(clock: Edges, datas: list[Edges]) -> float:
     """Return the share of data changes that follow the more usual of the two clock flanks."""
-    away = total = 0
-    for data in datas:
-        levels = clock.level[_edge_of(clock, data)]
-        away += int((levels == 1).sum())
-        total += len(levels)
-    return max(away, total - away) / total if total else 0.5
+    share = share_behind_rises(clock, datas)
+    return max(share, 1 - share)

@@ -123,6 +123,7 @@ class Session(QObject):
         self.settings: Settings = load_settings()
         self.jobs = Jobs()
         self._behind = one_shot(self, 0, self._work_behind)
+        self._are_desks_ready = False
         self.clock = Clock()
         self.reading = Reading(self.jobs)
         self.store = KindStore(self.jobs)
@@ -255,8 +256,11 @@ class Session(QObject):
 
     def _work_behind(self) -> None:
         """Begin what nobody waits for, behind the first picture: beside it each would wait for the other."""
-        self.reading.counts.count_all(self.trial)
-        self.jobs.start("doors", "getting the desks ready", lambda _progress: open_all(), lambda _nothing: None)
+        # what is recorded now is no recording of the trial yet: nothing that is kept beside it tells of that
+        self.reading.counts.count_all(self.trial if not self.growing.is_on else None)
+        if not self._are_desks_ready:
+            self._are_desks_ready = True
+            self.jobs.start("doors", "getting the desks ready", lambda _progress: open_all(), lambda _nothing: None)
 
     def _on_brought_again(self, brought: engine.Brought) -> None:
         """Show the open trial with other recordings, or lanes elsewhere; what is looked at stays in hand."""
@@ -280,7 +284,7 @@ class Session(QObject):
             self.clock.follow()
         self.opened.emit()
         if not is_counted:
-            self.reading.counts.count_all(self.trial if not self.growing.is_on else None)
+            self._behind.start()
         self._tell_problems()
         undecided = _first_undecided(self.outcomes, known)
         if undecided is not None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...layouts.fields import FieldKind
 from ...layouts.places import Places
-from ..carried_fields import CarriedField, Form
+from ..carried_fields import CarriedField
 from ..pieces import Piece, pieces_of
 from .numbers import of_type, range_of, raw_type, unsigned, word_type
 
@@ -90,32 +90,16 @@ def write_lines(one: CarriedField, source: str, out_of_range: str) -> list[str]:
     if one.unreadable is not None:
         # digits that were none stay as they are in data
         made[0] = f"if ({raw} != {unsigned(one.unreadable, bits)}) {{"
-    return [*refuse_beyond(one, source, out_of_range), *made]
-
-
-def is_of_bits(one: CarriedField) -> bool:
-    """Return whether a field is a whole number of so many bits at its place."""
-    return one.is_number and one.form is not Form.WRITTEN and one.field.kind is not FieldKind.FLOAT
-
-
-def refuse_beyond(one: CarriedField, source: str, out_of_range: str) -> list[str]:
-    """Return statements that return where a number of ``source`` is beyond what the bits of its field hold."""
     limits = beyond_its_bits(one, source)
-    return [f"if ({limits})", f"    return {out_of_range};"] if limits else []
+    if one.unreadable is not None and limits:
+        limits = f"{raw} != {unsigned(one.unreadable, bits)} && ({limits})"
+    return [*([f"if ({limits})", f"    return {out_of_range};"] if limits else []), *made]
 
 
 def beyond_its_bits(one: CarriedField, source: str) -> str:
-    """Return the condition that a number of ``source`` is beyond its bits; empty if its type holds none that is."""
-    raw = f"{source}->{one.raw}"
-    limits = _beyond(raw, raw_type(one), *one.field.raw_range())
-    if one.unreadable is not None and limits:
-        limits = f"{raw} != {unsigned(one.unreadable, one.bits)} && ({limits})"
-    return limits
-
-
-def _beyond(raw: str, kind: str, low: int, high: int) -> str:
-    """Return the condition that a number is outside a range; empty if its type holds none that is."""
-    lowest, highest = range_of(kind)
+    """Return the condition that a number of ``source`` is none its field holds; empty if its type holds no other."""
+    raw, kind = f"{source}->{one.raw}", raw_type(one)
+    (low, high), (lowest, highest) = one.raw_range, range_of(kind)
     below = [f"{raw} < {of_type(low, kind)}"] if low > lowest else []
     above = [f"{raw} > {of_type(high, kind)}"] if high < highest else []
     return " || ".join([*below, *above])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ..carried_message import CarriedValue
 from ..errors import CannotCarryError
 from ..lowering import Held, Number64, Step, computing_type, is_scaled
+from .bits import beyond_its_bits
 from .numbers import floating, of_type, type_of
 
 _INFIX = {"add": "+", "subtract": "-", "multiply": "*", "divide": "/"}
@@ -58,8 +59,12 @@ class StepWriter:
             )
         is_raw = step.operation == "raw" or not is_scaled(of)
         read = f"({kind})in->{of.raw}" if is_raw else f"{self._value(of)}(in)"
+        known = self._holds(of)
+        # no payload gives a number beyond its bits, but a struct may hold one, which runs over when it is reckoned with
+        if is_raw and (beyond := beyond_its_bits(of, "in")):
+            known = f"!({beyond})" if known == "true" else f"({known}) && !({beyond})"
         return [
-            f"const bool {held.known_name} = {self._holds(of)};",
+            f"const bool {held.known_name} = {known};",
             f"const {kind} {held.name} = {held.known_name} ? {read} : 0;",
         ]
 

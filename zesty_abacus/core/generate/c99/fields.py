@@ -7,9 +7,7 @@ from dataclasses import dataclass
 
 from ...layouts.fields import FieldKind
 from ..carried_fields import CarriedField, Form
-from ..carried_message import CarriedValue
 from ..lowering import Number64
-from .bits import beyond_its_bits, is_of_bits
 from .expressions import StepWriter
 from .numbers import floating, raw_type
 from .scaling import unscaled, unscaled_float, value_lines
@@ -106,7 +104,7 @@ class FieldFunctions:
         terms = self.terms
         lines: list[str] = []
         for one in terms.message.computed:
-            body = self._nothing_beyond(one)
+            body: list[str] = []
             for other, steps, held in terms.computed_steps(one):
                 body += self.steps.lines(steps.steps)
                 if other is one:
@@ -118,20 +116,6 @@ class FieldFunctions:
             body.append(f"return {value if held.always else f'{held.known_name} ? {value} : (double)NAN'};")
             more = ", size_t size" if terms.message.takes_size(one) else ""
             lines += terms.function("double", terms.value_name(one), _without_unused(body), more=more)
-        return lines
-
-    def _nothing_beyond(self, one: CarriedValue) -> list[str]:
-        """Return statements that give no value where a number that it is made of is beyond its bits.
-
-        No payload gives such a struct; what is made of its numbers may be beyond what a whole number of C holds.
-        """
-        message, lines = self.terms.message, []
-        for name in dict.fromkeys(name for other in message.computed_for(one) for name in other.value.expression.names):
-            field = message.named(name)
-            if isinstance(field, CarriedField) and is_of_bits(field) and (limits := beyond_its_bits(field, "in")):
-                asked = [*self.terms.presence_conditions(field), limits]
-                lines += [f"if ({asked[0] if len(asked) == 1 else ' && '.join(f'({text})' for text in asked)})",
-                          f"{BODY}return (double)NAN;"]  # fmt: skip
         return lines
 
 

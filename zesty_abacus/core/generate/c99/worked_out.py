@@ -14,7 +14,7 @@ from ...layouts.model import Check
 from ..carried_fields import CarriedField, Form
 from ..lowering import Held, Number64, equation_of, is_scaled
 from ..shapes import every_stretch
-from .bits import is_of_bits, refuse_beyond, write_lines
+from .bits import write_lines
 from .checks import CheckWriter, bits_of, raw_of_bits
 from .expressions import StepWriter
 from .moving import Movement, block
@@ -61,23 +61,7 @@ class WorkedOut:
                 lines += under(conditions, made)
             elif isinstance(check, Rule) and (found := equation_of(message, check)) is not None:
                 one, needed, held = found
-                lines += self._bounds_of(check)
                 lines += self._equation(one, steps.lines(needed.steps), held)
-        return lines
-
-    def _bounds_of(self, rule: Rule) -> list[str]:
-        """Return statements that refuse numbers of which an equation makes others, where they are beyond their bits.
-
-        They are refused when they are written as well; but no whole number is made of them before, which might be
-        beyond what its type holds.
-        """
-        message = self.terms.message
-        worked_out = {key for check in message.checks for key in check.held_by()}
-        lines: list[str] = []
-        for name in rule.expression.names:
-            one = message.named(name)
-            if isinstance(one, CarriedField) and is_of_bits(one) and one.field.id not in worked_out:
-                lines += under(self.terms.presence_conditions(one), refuse_beyond(one, "in", self.terms.unfit))
         return lines
 
     def _equation(self, one: CarriedField, steps: list[str], held: Held) -> list[str]:

@@ -131,10 +131,10 @@ class Log(RowList):
             self._rooms = [
                 max(room, advance(words, font) + 1) for room, (words, font, _) in zip(self._rooms, cells, strict=False)
             ]
-        rest = width - 2 * _EDGE - len(_LEAST) * _BETWEEN - sum(self._rooms[:2])
+        rest = max(width - 2 * _EDGE - len(_LEAST) * _BETWEEN - sum(self._rooms[:2]), 0.0)
         made, x = [], float(_EDGE)
         for room, most in zip(self._rooms, _MOST_OF_REST, strict=True):
-            made.append((x, room if most == 1.0 else min(room, most * rest)))
+            made.append((x, min(room, most * rest)))
             x += made[-1][1] + _BETWEEN
         return [*made, (x, width - x - _EDGE)]
 

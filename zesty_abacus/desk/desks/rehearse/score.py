@@ -194,11 +194,13 @@ class Score(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(look.theme.paper))
         self._axis(painter)
-        y = self._lanes(painter, float(_TOP))
+        # one moment for all of the picture
+        moment = self._now()
+        y = self._lanes(painter, float(_TOP), moment)
         self._rows, self._curves = [], []
         hint_y = y + 12
         for name, entry in self._live.sending.entries.items():
-            y = self._entry(painter, y + _GAP, name, entry)
+            y = self._entry(painter, y + _GAP, name, entry, moment.monotonic_s)
         now = self._x(0.0)
         painter.setPen(QPen(QColor(look.theme.ink), 1))
         painter.drawLine(QPointF(now, _TOP - 4), QPointF(now, self.height()))
@@ -225,8 +227,8 @@ class Score(QWidget):
             if x + 30 < self.width():
                 draw_text(painter, QRectF(x - 40, 2, 80, 16), words, text_font(TINY_PX), theme.quiet, align)
 
-    def _lanes(self, painter: QPainter, y: float) -> float:
-        theme, now = look.theme, self._now()
+    def _lanes(self, painter: QPainter, y: float, now: _Moment) -> float:
+        theme = look.theme
         for name, state in list(self._live.lanes.items()):
             draw_text(painter, QRectF(14, y, _LEAVE.left() - 18, _LANE), name, text_font(SMALL_PX), theme.ink)
             load = state.load(now.lately.bits_a_second(name, now.time_ns))
@@ -259,7 +261,7 @@ class Score(QWidget):
             image = QImage(columns.tobytes(), width, 1, 4 * width, QImage.Format.Format_ARGB32)
             painter.drawImage(QRectF(left, y, width, height), image)
 
-    def _entry(self, painter: QPainter, y: float, name: str, entry: Any) -> float:
+    def _entry(self, painter: QPainter, y: float, name: str, entry: Any, now_s: float) -> float:
         theme = look.theme
         top = y
         draw_text(painter, QRectF(14, y, _NAMES - 24, 18), name, text_font(SMALL_PX, bold=True), theme.ink)
@@ -269,7 +271,7 @@ class Score(QWidget):
             place = QRectF(14, y + 17 + line * 14, _NAMES - 24, 14)
             draw_text(painter, place, said, text_font(TINY_PX), colour)
         fields = list(entry.message.feeds.items())[:_MOST_FIELDS]
-        since = self._now().monotonic_s - entry.begin_s
+        since = now_s - entry.begin_s
         for number, (field, feed) in enumerate(fields):
             row = QRectF(_NAMES, y, self.width() - _NAMES - 12, _FIELD - 3)
             painter.setPen(Qt.PenStyle.NoPen)
