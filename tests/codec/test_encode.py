@@ -76,6 +76,60 @@ def test_values_names_and_hex_are_taken():
     assert encode_message(LAYOUT, {"mode": "0x1"}).payload.hex() == "00000100"
 
 
+ON = new_field("on", at("B0[3]"), FieldKind.FLAG)
+SHUT = new_field("shut", at("B0[2]"), FieldKind.FLAG, names=(NamedValue(1, "closed"), NamedValue(0, "open")))
+VALVE = new_layout("Valve", Applies(address=0x1A1), 1, [ON, SHUT])
+
+
+@pytest.mark.parametrize(
+    ("values", "payload"),
+    [
+        ({"on": "yes"}, "08"), ({"on": "no"}, "00"), ({"on": "1", "shut": "closed"}, "0c"),
+        ({"on": True, "shut": "open"}, "08"),
+    ],
+)  # fmt: skip
+def test_a_flag_is_given_as_it_is_told(values, payload):
+    assert encode_message(VALVE, values).payload.hex() == payload
+
+
+@pytest.mark.parametrize(("name", "takes"), [("on", "It takes no, yes."), ("shut", "It takes closed, open.")])
+def test_a_flag_says_what_it_takes(name, takes):
+    with pytest.raises(EncodeError, match=takes):
+        encode_message(VALVE, {name: {"on": "closed", "shut": "yes"}[name]})
+
+
+@pytest.mark.parametrize(
+    ("kind", "places", "settings", "payload"),
+    [
+        (FieldKind.UNSIGNED, "B0", {}, "fe ff"), (FieldKind.UNSIGNED, "B1 B0", {}, "fe 00 ff 00"),
+        (FieldKind.SIGNED, "B0", {"unavailable": RawSet.of(-128), "errors": RawSet.of(-2, 5)}, "80 fe"),
+        (FieldKind.GRAY, "B0[3..0]", {"unavailable": RawSet.of(15), "errors": RawSet.of(14)}, "08 09"),
+        (FieldKind.BCD, "B0", {"unavailable": RawSet.of(99), "errors": RawSet.of(98)}, "99 98"),
+        (FieldKind.NAMES, "B0", {"names": (NamedValue(3, "fault"),)}, "fe 03"),
+        (FieldKind.UNSIGNED, "B0", {"inverted": True, "ratio": Fraction(1, 3)}, "01 00"),
+        (FieldKind.FLOAT, "B0 B1", {"unavailable": RawSet.of(0xFFFF), "errors": RawSet.of(0xFFFE)}, "ffff fffe"),
+        (FieldKind.FLOAT, "B0 B1", {"inverted": True, "errors": RawSet.of(0x8000)}, "ff01 7fff"),
+    ],
+)  # fmt: skip
+def test_that_there_is_no_value_is_given_as_it_is_told(kind, places, settings, payload):
+    """A field of the first two rows says 0xFE of no value and 0xFF of a fault."""
+    sets = {"unavailable": RawSet.of(0xFE), "errors": RawSet.of(0xFF)} | settings
+    layout = new_layout("Heat", Applies(address=0x10), 0, [new_field("heat", at(places), kind, **sets)])
+    made = [encode_message(layout, {"heat": word}).payload for word in ("not available", "fault")]
+    assert b"".join(made) == bytes.fromhex(payload)
+
+
+def test_a_field_without_such_a_number_cannot_say_it():
+    for word in ("not available", "fault"):
+        with pytest.raises(EncodeError, match=f"'{word}' is no value"):
+            encode_message(LAYOUT, {"angle": word})
+    ratio = new_layout("Ratio", Applies(address=0x11), 2, [new_field("ratio", at("B0 B1"), FieldKind.FLOAT)])
+    # a float that is no number says it by itself, but no fault
+    assert encode_message(ratio, {"ratio": "not available"}).payload.hex() == "7e00"
+    with pytest.raises(EncodeError, match="'fault' is no value"):
+        encode_message(ratio, {"ratio": "fault"})
+
+
 def test_a_value_between_steps_tells_its_loss():
     encoded = encode_message(LAYOUT, {"angle": "-12.32"})
     assert encoded.losses == {"angle": Fraction("-12.32") - Fraction("-12.3")}

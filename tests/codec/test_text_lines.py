@@ -183,6 +183,14 @@ def test_words_are_named_by_the_codes_of_their_characters():
     assert encode_message(layout, {"switch": "yes", "mode": "seven"}).payload == b"Y,7"
 
 
+def test_that_there_is_no_value_stands_in_a_column_as_its_number():
+    heat = column("heat", ratio=Fraction(1, 10), digits=4, unavailable=RawSet.of(9999), errors=RawSet.of(-1))
+    layout = layout_of(line_of(heat, column("on", FieldKind.FLAG)))
+    for words, line in (("not available", b"9999,1"), ("fault", b"-0001,0")):
+        assert encode_message(layout, {"heat": words, "on": "yes" if line[-1:] == b"1" else "no"}).payload == line
+        assert Validity(decoded_of(layout, line).named("heat").validity[0]).words == words
+
+
 def test_quotes_within_quotes_stand_twice():
     note = column("note", FieldKind.TEXT, padding="")
     layout = layout_of(line_of(note, column("n"), quote='"'))

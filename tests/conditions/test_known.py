@@ -115,6 +115,20 @@ def test_a_text_field_is_compared_as_a_text():
     assert asked(capture, 'name == "YUZU"', [layout]) == [0] and asked(capture, 'name != "YUZU"', [layout]) == [1]
 
 
+def test_a_flag_is_asked_for_as_it_is_told():
+    plain = new_layout("Pump", Applies(address=0x100), 1, [new_field("on", at("B0[7]"), FieldKind.FLAG)])
+    names = NamedValue(0, "yes"), NamedValue(1, "never")
+    named = new_layout("Lamp", Applies(address=0x101), 1, [new_field("on", at("B0[7]"), FieldKind.FLAG, names=names)])
+    capture = capture_of(*((n, 0, 0x100 + n % 2, 0, bytes([top])) for n, top in enumerate([0x80, 0x80, 0x7F, 0x7F])))
+    assert asked(capture, 'on == "yes"', [plain]) == [0] and asked(capture, 'on != "yes"', [plain]) == [2]
+    assert asked(capture, 'on == "no"', [plain]) == [2]
+    # one that is called otherwise is what it is called
+    assert asked(capture, 'on == "yes"', [plain, named]) == [0, 3]
+    assert asked(capture, 'on != "no"', [plain, named]) == [0, 1, 3]
+    with pytest.raises(ConditionError, match="no value of on called “on”"):
+        bind('on == "on"', Known(["deck"], [plain]))
+
+
 @pytest.mark.parametrize(
     ("text", "said"),
     [

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QLabel, QPushButton
 from zesty_abacus.core.layouts.model import RawSet
 from zesty_abacus.desk.app import engine
 from zesty_abacus.desk.desks.layouts.history_entry import HistoryEntry
+from zesty_abacus.desk.widgets.told import told_lines
 
 FEEDBACK = 0x1A1
 
@@ -247,3 +248,11 @@ def test_places_of_registers_are_told_as_registers(pilot):
     pilot.click(desk.plan.column.cards[field.id])
     line = desk.plan.column.form.lines["places"]
     assert line.text() == "R1" and desk.plan.column.cards[field.id].texts()[1].startswith("R1  unsigned")
+
+
+def test_what_was_seen_of_names_is_told_in_words(pilot):
+    desk = open_plan(pilot, 0x1A0)
+    said = [line.words for line in told_lines(desk.tried)]
+    assert "enabled, always yes, in every frame" in said and "mode, 0 … 3, in every frame" in said
+    pilot.pick_kind(FEEDBACK)
+    assert "limited, no, yes, in every frame" in [line.words for line in told_lines(desk.tried)]

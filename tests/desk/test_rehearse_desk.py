@@ -80,6 +80,18 @@ def test_values_beads_and_hex_follow_each_other(pilot, desk):
     assert "no value" in composer.out.said.text()
 
 
+def test_a_flag_is_composed_in_words(pilot, desk):
+    composer = desk.composer
+    composer.choose("Azimuth command port")
+    line, hex_line = composer.entries.lines["enabled"], composer.payload.hex
+    assert line.placeholderText() == "no, yes"
+    before = hex_line.text().split()
+    pilot.type(line, "yes", enter=True)
+    assert int(hex_line.text().split()[4], 16) == int(before[4], 16) | 0x80
+    pilot.type(hex_line, " ".join(before), enter=True)
+    assert line.text() == "no"
+
+
 def test_lists_are_composed_and_each_byte_shows_whose_it_is(pilot, desk):
     composer = desk.composer
     composer.choose("Beacon packet")

@@ -17,9 +17,10 @@ from .terminal import say
 def encode(where: str, message: str, values: tuple[str, ...]) -> None:
     """Encode MESSAGE (its name or address) from FIELD=VALUE pairs and print address#payload in hex.
 
-    Bits without a value are zero. A value between two steps goes to the nearer one; the difference is told on
-    standard error. An array is given as JSON: heights='[{"height": 0.5}]'. Counts, lengths and checks that are not
-    given are worked out.
+    A value is a number, a name, yes or no of a flag, or 'not available' and 'fault' where the layout says which number
+    means that. Bits without a value are zero. A value between two steps goes to the nearer one; the difference is
+    told on standard error. An array is given as JSON: heights='[{"height": 0.5}]'. Counts, lengths and checks that
+    are not given are worked out.
     """
     from ..core.codec.messages import encode_message
     from ..core.codec.named import layout_named

@@ -8,6 +8,7 @@ its range, encoding and decoding gives the same value.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -18,7 +19,7 @@ from ..compiled import njit
 from ..errors import MisuseError
 from ..layouts.model import Field, FieldKind
 from ..layouts.numbers import format_exact, parse_exact
-from .columns import bits_of
+from .columns import Validity, bits_of
 from .scalar import bits_of_float, bits_of_raw, field_range, float_of_bits, nearest_raw, physical_of, raw_of_bits
 
 Value = int | float | Fraction | str | bytes
@@ -55,16 +56,30 @@ def raw_of(field: Field, value: Value) -> tuple[int, Fraction]:
     if not field.raw_is_number:
         return _content_raw(field, value), Fraction(0)
     if field.kind is FieldKind.FLOAT:
-        return _float_raw(field, exact_of(field, value))
+        return _float_raw(field, value)
     raw, loss = whole_of(field, value)
     return bits_of_raw(field, raw), loss
 
 
+def raw_said(field: Field, value: Value) -> int | None:
+    """Return the raw number of a value that is given by a word, as decoding tells it: by its name, or that it is none.
+
+    *Not available* and *fault* are the lowest raw number that says so.
+    """
+    if not isinstance(value, str):
+        return None
+    called = field.raw_called(value)
+    if called is not None:
+        return called
+    told = {Validity.NOT_AVAILABLE.words: field.unavailable, Validity.FAULT.words: field.errors}.get(value)
+    return told.spans[0][0] if told else None
+
+
 def whole_of(field: Field, value: Value) -> tuple[int, Fraction]:
     """Return the raw number of a value, and wanted minus sent value; raises as :func:`raw_of`."""
-    called = field.raw_called(value) if isinstance(value, str) else None
-    if called is not None:
-        return called, Fraction(0)
+    said = raw_said(field, value)
+    if said is not None:
+        return said, Fraction(0)
     wanted = exact_of(field, value)
     raw = nearest_raw(field, wanted)
     low, high = field.raw_range()
@@ -177,19 +192,25 @@ def exact_of(field: Field, value: Value) -> Fraction:
             raise ValueError("bytes are not a number")
         return Fraction(value)
     except (ValueError, TypeError, OverflowError, MisuseError) as error:
-        hint = f"It takes {', '.join(n.label for n in field.names)}." if field.names else ""
+        hint = f"It takes {', '.join(n.label for n in field.called)}." if field.called else ""
         raise EncodeError(f"{value!r} is no value for it.", where=field.name, hint=hint) from error
 
 
-def _float_raw(field: Field, wanted: Fraction) -> tuple[int, Fraction]:
+def _float_raw(field: Field, value: Value) -> tuple[int, Fraction]:
+    width = len(field.places)
+    turn = (1 << width) - 1 if field.inverted else 0
+    said = raw_said(field, value)
+    if said is None and value == Validity.NOT_AVAILABLE.words:
+        said = bits_of_float(width, math.nan)
+    if said is not None:
+        return said ^ turn, Fraction(0)
+    wanted = exact_of(field, value)
     try:
-        bits = bits_of_float(len(field.places), float((wanted - field.offset) / field.ratio))
+        bits = bits_of_float(width, float((wanted - field.offset) / field.ratio))
     except OverflowError as error:
-        raise EncodeError(
-            f"{_text(wanted)} is beyond {len(field.places)}-bit floating point.", where=field.name
-        ) from error
-    sent = physical_of(field, Fraction(float_of_bits(len(field.places), bits)))
-    return bits ^ ((1 << len(field.places)) - 1) if field.inverted else bits, wanted - sent
+        raise EncodeError(f"{_text(wanted)} is beyond {width}-bit floating point.", where=field.name) from error
+    sent = physical_of(field, Fraction(float_of_bits(width, bits)))
+    return bits ^ turn, wanted - sent
 
 
 def content_bytes(field: Field, value: Value) -> bytes:

@@ -51,11 +51,9 @@ def value_text(column: FieldColumn, row: int) -> str:
     if column.raw is None or column.value is None:
         return column.text_of(row)
     raw = int(column.raw[row])
-    label = field.label_of(raw) if field.names else None
+    label = field.label_of(raw) if field.called else None
     if label is not None:
         return label
-    if field.kind is FieldKind.FLAG:
-        return "yes" if raw else "no"
     value = column.value[row].item()
     text = number_text(value, decimals_of(field) if len(field.places) else _free_decimals(value))
     return f"{text} {field.unit}" if field.unit else text

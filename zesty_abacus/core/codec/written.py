@@ -14,7 +14,7 @@ from ..layouts.model import Field, FieldKind
 from ..layouts.names import word_of
 from ..layouts.numbers import format_exact
 from .columns import FieldColumn
-from .encode import EncodeError, Value, exact_of, whole_of
+from .encode import EncodeError, Value, exact_of, raw_said, whole_of
 from .scalar import FLOAT_CODES, bits_of_float, float_of_bits, physical_of
 from .scaling import CommonScale, nearest
 
@@ -205,8 +205,7 @@ def text_of(one: Field, value: Value) -> Said:
     """
     if one.kind is FieldKind.FLOAT:
         return _float_text(one, exact_of(one, value))
-    named = any(known.label == value for known in one.names)
-    if named or one.kind in (FieldKind.NAMES, FieldKind.FLAG) or one.base != 10:
+    if raw_said(one, value) is not None or one.kind in (FieldKind.NAMES, FieldKind.FLAG) or one.base != 10:
         raw, loss = whole_of(one, value)
         is_word = one.kind in (FieldKind.NAMES, FieldKind.FLAG)
         text = word_of(raw) if is_word and one.base == 10 else ""

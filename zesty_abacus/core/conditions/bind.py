@@ -187,9 +187,9 @@ class Binder:
 
     def _labelled(self, field: FieldValue, text: str, equal: bool) -> Term:
         having = self.known.having(field)
-        labels = [named.label for _, one in having for named in one.names]
+        labels = [named.label for _, one in having for named in one.called]
         labels += [NO_BITS] * any(one.kind is FieldKind.BITS for _, one in having)
-        if not any(one.names or not one.raw_is_number for _, one in having):
+        if not any(one.called or not one.raw_is_number for _, one in having):
             raise ConditionError(
                 f"{field.words()} has no named values.", hint="Compare it with a number, which has no quotes."
             )

@@ -85,7 +85,7 @@ def _texts_after(before: str, known: Known) -> Iterable[str]:
     message, _, name = compared[1].rpartition(".")
     names = name.strip("`"), message.strip("`") or None
     having = known.having(FieldValue(*names)) or known.having(EachItem(*names))
-    return dict.fromkeys(named.label for _, field in having for named in field.names)
+    return dict.fromkeys(named.label for _, field in having for named in field.called)
 
 
 def _first(typed: str, words: Iterable[str], form: str = "{}") -> tuple[str, ...]:

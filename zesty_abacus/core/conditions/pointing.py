@@ -29,15 +29,13 @@ def of_value(message: str, column: FieldColumn, row: int = 0) -> Iterator[tuple[
     assert column.raw is not None and column.value is not None
     if column.has_value[row]:
         raw = int(column.raw[row])
-        label = field.label_of(raw) if field.names else None
+        label = field.label_of(raw) if field.called else None
         if field.kind is FieldKind.BITS:
             for named in field.names:
                 if raw >> named.raw & 1:
                     yield f"{field.name} has {named.label}", f"{name} == {text_literal(named.label)}"
         elif label is not None:
             yield f"{field.name} is {label}", f"{name} == {text_literal(label)}"
-        elif field.kind is FieldKind.FLAG:
-            yield f"{field.name} is {'yes' if column.raw[row] else 'no'}", f"{name} == {int(column.raw[row])}"
         else:
             value = column.value[row].item()
             number = f"{value:.{decimals_of(field)}f}" if isinstance(value, float) else str(value)

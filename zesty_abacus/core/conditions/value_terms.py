@@ -115,12 +115,12 @@ class Labelled(Term):
         elif field.kind is FieldKind.BITS:
             same = _has_bit(field, column, self.text)
         else:
-            codes = [number for number, named in enumerate(field.names) if named.label == self.text]
-            if not codes:
-                # this message knows no such name, so its field cannot be it, and is something else
-                same = np.zeros(len(rows), np.bool_)
-            else:
-                same = np.isin(column.label_codes(), codes)
+            assert column.raw is not None, "named values are a number"
+            # a message that knows no such name cannot be it, and is something else
+            same = np.zeros(len(rows), np.bool_)
+            for named in field.called:
+                if named.label == self.text:
+                    same |= (named.raw <= column.raw) & (column.raw <= named.last)
         return (same if self.equal else ~same) & column.has_value
 
     def words(self) -> str:

@@ -95,6 +95,9 @@ class NamedValue(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_d
         return self.raw <= raw <= self.last
 
 
+_NO_AND_YES = NamedValue(0, "no"), NamedValue(1, "yes", to=(1 << 64) - 1)
+
+
 class Selected(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """Something is present only while a field has one of these raw values."""
 
@@ -204,18 +207,23 @@ class Field(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
             return 0, 10 ** (width // (4 if self.kind is FieldKind.BCD else 8)) - 1
         return 0, (1 << width) - 1
 
+    @property
+    def called(self) -> tuple[NamedValue, ...]:
+        """What its values are called: by their names; those of a flag without names are *no* and *yes*."""
+        return self.names or (_NO_AND_YES if self.kind is FieldKind.FLAG else ())
+
     def label_of(self, raw: int) -> str | None:
         """Return the name of a raw value, or None; of named bits the names of those that are set, the lowest first."""
         if self.kind is FieldKind.BITS:
             known = {named.raw: named.label for named in self.names}
             bits = [bit for bit in range(raw.bit_length()) if raw >> bit & 1]
             return _BETWEEN.join(known.get(bit, f"bit {bit}") for bit in bits) or NO_BITS
-        return next((named.label for named in self.names if raw in named), None)
+        return next((named.label for named in self.called if raw in named), None)
 
     def raw_called(self, text: str) -> int | None:
         """Return the raw value that has a name, as :meth:`label_of` writes it, or None."""
         if self.kind is not FieldKind.BITS:
-            return next((named.raw for named in self.names if named.label == text), None)
+            return next((named.raw for named in self.called if named.label == text), None)
         bits = {named.label: named.raw for named in self.names}
         words = [word.strip() for word in text.split(_BETWEEN.strip())] if text != NO_BITS else []
         numbers = [bits.get(word, _bit_number(word)) for word in words]

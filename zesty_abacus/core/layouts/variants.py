@@ -74,7 +74,8 @@ def _words(layout: Layout, selected: Selected) -> str:
     if field is None:
         return f"? = {selected.values}"
     spans = selected.values.spans
-    if len(spans) == 1 and spans[0][0] == spans[0][1]:
+    # "yes" alone would not say of what
+    if field.names and len(spans) == 1 and spans[0][0] == spans[0][1]:
         label = field.label_of(spans[0][0])
         if label is not None:
             return label

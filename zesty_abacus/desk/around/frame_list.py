@@ -90,8 +90,8 @@ class FrameList(RowList):
         current = self.current()
         for place, top in self.rows_in_view():
             if place == current:
-                painter.fillRect(QRectF(4, top, area.width() - 8, ROW), QColor(theme.selected))
-            self._rows.draw(painter, columns, place, top)
+                painter.fillRect(QRectF(4, top, area.width() - 8, self.row_height), QColor(theme.selected))
+            self._rows.draw(painter, columns, place, top, self.row_height)
         self.draw_head(painter, columns, {"payload": heading("payload", self._session.form)}, {"time s", "after"})
         self._draw_detail(painter, current)
         painter.end()

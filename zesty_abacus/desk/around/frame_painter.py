@@ -40,13 +40,13 @@ class FramePainter:
         """Say everything anew from now on."""
         self._lines.forget()
 
-    def draw(self, painter: QPainter, columns: dict[str, QRectF], place: int, top: float) -> None:
-        """Draw a listed frame, its row beginning at ``top``."""
+    def draw(self, painter: QPainter, columns: dict[str, QRectF], place: int, top: float, height: float) -> None:
+        """Draw a listed frame in the row that begins at ``top``."""
         theme = look.theme
         line = self.line(place)
         if not self._listed.follows_the_hits and self._session.asking.holds(self._listed.row(place)):
-            painter.fillRect(QRectF(0, top + 3, 3, ROW - 6), QColor(theme.zest))
-        cells = {name: QRectF(box.left(), top, box.width(), ROW) for name, box in columns.items()}
+            painter.fillRect(QRectF(0, top + 3, 3, height - 6), QColor(theme.zest))
+        cells = {name: QRectF(box.left(), top, box.width(), height) for name, box in columns.items()}
         right = Qt.AlignmentFlag.AlignRight
         draw_text(painter, cells["time s"], line.time, figure_font(SMALL_PX), theme.ink, right)
         draw_text(painter, cells["after"], self.after(place), figure_font(TINY_PX), theme.quiet, right)

@@ -71,17 +71,18 @@ class ReadingList(RowList):
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.area(), QColor(theme.panel))
-        width = self.area().width()
+        width, height = self.area().width(), self.row_height
         for row, top in self.rows_in_view():
             thing = self.things[row]
             if self.is_in_hand(thing):
-                painter.fillRect(QRectF(0, top, width, _ROW), QColor(theme.selected))
+                painter.fillRect(QRectF(0, top, width, height), QColor(theme.selected))
             line = QRectF(_EDGE, top + 4, width - 2 * _EDGE, _LINE)
             sentence = QRectF(_EDGE, top + 4 + 2 * _LINE, line.width(), _SENTENCE)
-            tell_whole(painter, QRectF(0, top, width, _ROW))
+            tell_whole(painter, QRectF(0, top, width, height))
             self.draw_thing(painter, thing, (line, line.translated(0, _LINE), sentence))
             painter.setPen(QColor(theme.line))
-            painter.drawLine(_EDGE, int(top) + _ROW - 1, int(width) - _EDGE, int(top) + _ROW - 1)
+            below = int(top + height) - 1
+            painter.drawLine(_EDGE, below, int(width) - _EDGE, below)
         painter.end()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -22,12 +22,12 @@ class RowList(QAbstractScrollArea):
     name
         What the list is called by those who do not see it.
     row, head, foot
-        Heights, in pixels.
+        Heights, in pixels. Rows are a little higher where the last one would be cut otherwise.
     """
 
     def __init__(self, name: str, row: int, head: int, foot: int = 0) -> None:
         super().__init__()
-        self.row_height, self.head_height, self._foot_height = row, head, foot
+        self._least_height, self.head_height, self._foot_height = row, head, foot
         self._turned = 0
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName(name)
@@ -49,7 +49,15 @@ class RowList(QAbstractScrollArea):
 
     def slots(self) -> int:
         """Return how many whole rows have room."""
-        return max(int((self.area().height() - self.head_height - self._foot_height) // self.row_height), 1)
+        return max(int(self._room() // self._least_height), 1)
+
+    @property
+    def row_height(self) -> float:
+        """Pixels of a row: the whole ones share what would be left below the last."""
+        return max(self._room() / self.slots(), float(self._least_height))
+
+    def _room(self) -> float:
+        return self.area().height() - self.head_height - self._foot_height
 
     def first(self) -> int:
         """Return the row at the top."""
@@ -82,10 +90,10 @@ class RowList(QAbstractScrollArea):
             viewport.update()
 
     def rows_in_view(self) -> list[tuple[int, float]]:
-        """Return the rows to be painted, each with its upper edge; the last one may be cut."""
-        first = self.first()
-        rows = range(first, min(first + self.slots() + 1, self.count()))
-        return [(row, float(self.head_height + (row - first) * self.row_height)) for row in rows]
+        """Return the rows to be painted, each with its upper edge, on whole pixels."""
+        first, height = self.first(), self.row_height
+        rows = range(first, min(first + self.slots(), self.count()))
+        return [(row, float(round(self.head_height + (row - first) * height))) for row in rows]
 
     def draw_head(self, painter: QPainter, columns: dict[str, QRectF], titles: dict[str, str], right: set[str]) -> None:
         """Draw the names of columns; ``titles`` are those that are called otherwise, ``right`` those at the right."""

@@ -92,7 +92,7 @@ class CameOut(RowList):
             columns = self._columns(area.width())
             for row, top in self.rows_in_view():
                 if row == current:
-                    painter.fillRect(QRectF(4, top, area.width() - 8, _ROW), QColor(theme.selected))
+                    painter.fillRect(QRectF(4, top, area.width() - 8, self.row_height), QColor(theme.selected))
                 self._draw_row(painter, columns, row, int(times[row]), top)
             self.draw_head(painter, columns, {"bytes": heading("bytes", bench.session.form)}, {"time s"})
         else:
@@ -110,8 +110,8 @@ class CameOut(RowList):
     def _draw_row(self, painter: QPainter, columns: dict[str, QRectF], row: int, time_ns: int, top: float) -> None:
         theme, words = look.theme, self.words(row)
         if self._asking.holds(row):
-            painter.fillRect(QRectF(0, top + 3, 3, _ROW - 6), QColor(theme.zest))
-        boxes = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
+            painter.fillRect(QRectF(0, top + 3, 3, self.row_height - 6), QColor(theme.zest))
+        boxes = {name: QRectF(box.left(), top, box.width(), self.row_height) for name, box in columns.items()}
         seconds = self._bench.session.clock.words(time_ns)
         draw_text(painter, boxes["time s"], seconds, figure_font(SMALL_PX), theme.ink, Qt.AlignmentFlag.AlignRight)
         draw_text(painter, boxes["what"], words.address, text_font(SMALL_PX), theme.ink)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import Any
 from uuid import UUID
 
 from PyQt6.QtCore import QLineF, QRectF, QSize, Qt, pyqtSignal
@@ -206,8 +207,8 @@ class TriedTable(QWidget):
             return item.text
         if not field.raw_is_number or item.low != item.low:
             return ""
-        if field.names or field.kind.value == "flag":
-            return f"{item.low:.0f} … {item.high:.0f}" if item.low == item.low else "no value"
+        if field.called:
+            return _named_values(field, int(item.low), int(item.high))
         return wording.range_text(item.low, item.high, field)
 
     def _judged(self, item: engine.TriedField) -> tuple[str, bool]:
@@ -237,6 +238,15 @@ class TriedTable(QWidget):
             boxes[name] = QRectF(x, 0, max(width, 0), _ROW)
             x += width + _GAP
         return boxes
+
+
+def _named_values(field: Any, low: int, high: int) -> str:
+    """Say which values were seen of a field whose values have names: the only one, both of a flag, or a range."""
+    if low == high:
+        return f"always {field.label_of(low) or low}"
+    if field.kind.value == "flag":
+        return f"{field.label_of(low)}, {field.label_of(high)}"
+    return f"{low} … {high}"
 
 
 def _widest(metrics: QFontMetricsF, words: list[str]) -> float:

@@ -110,12 +110,14 @@ class BesideList(RowList):
             draw_text(painter, area, self._hint(), text_font(), theme.quiet, Qt.AlignmentFlag.AlignHCenter)
             painter.end()
             return
+        height = self.row_height
         for row, top in self.rows_in_view():
             if row == self.row_in_hand:
-                painter.fillRect(QRectF(4, top, area.width() - 8, _ROW - 2), QColor(theme.selected))
-            self._draw_row(painter, row, QRectF(_EDGE, top + 4, area.width() - 2 * _EDGE, _ROW - 10))
+                painter.fillRect(QRectF(4, top, area.width() - 8, height - 2), QColor(theme.selected))
+            self._draw_row(painter, row, QRectF(_EDGE, top + 4, area.width() - 2 * _EDGE, height - 10))
             painter.setPen(QColor(theme.line))
-            painter.drawLine(_EDGE, int(top) + _ROW - 1, int(area.width()) - _EDGE, int(top) + _ROW - 1)
+            below = int(top + height) - 1
+            painter.drawLine(_EDGE, below, int(area.width()) - _EDGE, below)
         self._draw_detail(painter)
         painter.end()
 

@@ -65,7 +65,7 @@ class ExchangeList(RowList):
         columns, current = self._columns(area.width()), self.current()
         for place, top in self.rows_in_view():
             if place == current:
-                painter.fillRect(QRectF(4, top, area.width() - 8, _ROW), QColor(theme.selected))
+                painter.fillRect(QRectF(4, top, area.width() - 8, self.row_height), QColor(theme.selected))
             self._draw_line(painter, columns, self.number(place), top)
         self.draw_head(painter, columns, {}, {"time s", "took"})
         if self.count():
@@ -81,7 +81,7 @@ class ExchangeList(RowList):
 
     def _draw_line(self, painter: QPainter, columns: dict[str, QRectF], number: int, top: float) -> None:
         theme, right = look.theme, Qt.AlignmentFlag.AlignRight
-        cells = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
+        cells = {name: QRectF(box.left(), top, box.width(), self.row_height) for name, box in columns.items()}
         asked, state = self.lines.asked(number), self.lines.state(number)
         draw_text(painter, cells["time s"], asked.time, figure_font(SMALL_PX), theme.ink, right)
         draw_text(painter, cells["took"], self.lines.took(number), figure_font(TINY_PX), theme.quiet, right)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from fractions import Fraction
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -82,7 +83,7 @@ class FieldEntries(QWidget):
         clear_grid(self._grid)
         self.lines, self.sliders, self._fields = {}, {}, [field for _, field in fields]
         for row, (number, field) in enumerate(fields):
-            names = ", ".join(one.label for one in field.names[:4])
+            names = ", ".join(one.label for one in field.called[:4])
             line = self._add_line(row, field.name, names or "0, or sine 0 to 10 in 5 s", feeds)
             self._grid.addWidget(Swatch(number), row, 0)
             self._grid.addWidget(label(field.unit, "quiet"), row, 3)
@@ -139,5 +140,12 @@ class FieldEntries(QWidget):
         for field in self._fields:
             if field.places.bits and field.places.size_needed <= len(payload) and field.raw_is_number:
                 raw, value = going.get_value(payload, field)
-                known = next((one.label for one in field.names if one.raw == raw), "")
-                self.lines[field.name].setText(known or ("" if value is None else engine.format_exact(value)))
+                self.lines[field.name].setText(_entry(field, raw, value))
+
+
+def _entry(field: Any, raw: int | None, value: Fraction | None) -> str:
+    """Return what would be typed for a value; a name that stands for several only where it is the one that is sent."""
+    name = field.label_of(raw) if field.called and raw is not None else None
+    if name is not None and field.raw_called(name) == raw:
+        return str(name)
+    return "" if value is None else engine.format_exact(value)

@@ -113,13 +113,14 @@ class Log(RowList):
         painter = QPainter(viewport)
         painter.fillRect(viewport.rect(), QColor(theme.panel))
         width, first = viewport.width(), self.first()
-        listed = [_cells(row) for row in self._shown[first : first + self.slots() + 1]]
+        listed = [_cells(row) for row in self._shown[first : first + self.slots()]]
         columns = self._columns(listed, width)
         for (x, room), words in zip(columns, _TITLES, strict=True):
             draw_text(painter, QRectF(x, 2, room, 18), words, text_font(TINY_PX), theme.quiet)
+        height = self.row_height
         for place, cells in enumerate(listed):
             for (x, room), (words, font, ink) in zip(columns, cells, strict=True):
-                draw_text(painter, QRectF(x, _HEAD + place * _ROW, room, _ROW), words, font, ink)
+                draw_text(painter, QRectF(x, round(_HEAD + place * height), room, height), words, font, ink)
         if not self._shown:
             words = self._nothing()
             draw_text(painter, QRectF(14, _HEAD + 6, width - 28, 20), words, text_font(SMALL_PX), theme.quiet)
