@@ -1,8 +1,10 @@
 """Counts and lengths of time as sentences write them, in words fixed here."""
 
+import math
+
 import pytest
 
-from zesty_abacus.core.words import counted, grouped, known_to, listed, span_text
+from zesty_abacus.core.words import counted, figure_text, grouped, known_to, listed, span_text
 
 
 @pytest.mark.parametrize(
@@ -20,6 +22,21 @@ def test_what_they_do_agrees_too():
 
 def test_digits_stand_in_threes():
     assert [grouped(number) for number in (999, 12_345_678)] == ["999", "12\u2009345\u2009678"]
+
+
+@pytest.mark.parametrize(
+    ("value", "words"),
+    [
+        (0.0, "0"), (-0.0, "0"), (5, "5"), (0.05, "0.05"), (-1.25, "−1.25"), (12_345.6, "12\u2009345.6"),
+        (-999_999, "−999\u2009999"), (999_999.4, "999\u2009999"), (999_999.5, "1\u2009000\u2009000"),
+        (1_284_161.0, "1\u2009284\u2009161"), (-428_444_256.0, "−428\u2009444\u2009256"),
+        (999_999_999_999_999.0, "999\u2009999\u2009999\u2009999\u2009999"), (1e15, "1e+15"), (-2.5e30, "−2.5e+30"),
+        (1.03712e-05, "1.03712e−05"), (0.0001, "0.0001"), (3.14159265, "3.14159"),
+        (math.nan, "no number"), (math.inf, "infinite"), (-math.inf, "−infinite"),
+    ],
+)  # fmt: skip
+def test_a_figure_has_six_digits_and_of_large_numbers_all(value, words):
+    assert figure_text(value) == words
 
 
 @pytest.mark.parametrize(

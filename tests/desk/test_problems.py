@@ -2,12 +2,16 @@
 
 import csv
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
 
 from zesty_abacus.core.problems.look import look_for_problems
 from zesty_abacus.desk.app.problems import Problems
+from zesty_abacus.desk.around.strip.scale import TOP
+from zesty_abacus.desk.widgets.theme import look
 
 LOOK = Problems.look
 
@@ -126,6 +130,28 @@ def test_notches_stand_where_something_is_wrong(pilot, side):
         assert bool(columns) == bool(mine), lane.name
         for problem in mine:
             assert any(abs(strip.scale.x_of(problem.first_ns) - x) <= 2 for x in columns)
+
+
+def test_a_lane_is_seen_where_something_is_wrong_for_long(pilot, side):
+    """A stretch is a notch where it begins and a line below; single ones stay notches, a lane's height apart or not."""
+    strip, problems = pilot.window.strip, pilot.session.problems
+    problems.notches = np.zeros_like(problems.notches)
+    count = problems.notches.shape[1]
+    problems.notches[0, count // 4 : count // 2] = problems.notches[0, count // 8] = True
+    strip.update()
+    image = strip.grab().toImage()
+    columns, bottom = strip.notches.columns(0), TOP + strip.lanes.lane_height() - 1
+    single, first, inside, last = columns[0], columns[1], columns[len(columns) // 2], columns[-1]
+
+    wrong = QColor(look.theme.wrong)
+
+    def red_rows(x):
+        colors = [image.pixelColor(x, bottom - up) for up in range(1, 5)]
+        return sum(abs(one.red() - wrong.red()) + abs(one.green() - wrong.green()) < 40 for one in colors)
+
+    assert (red_rows(single), red_rows(first)) == (4, 4)
+    assert red_rows(inside) == red_rows(last) <= 2 and red_rows(inside) >= 1
+    assert red_rows(last + 4) == 0
 
 
 def test_problems_are_written_as_a_table_with_their_origin(pilot, side, tmp_path):

@@ -35,6 +35,22 @@ def number_text(value: float) -> str:
     return f"{value:.6g}" if abs(value) < 1e6 else f"{value:.0f}"
 
 
+def figure_text(value: float) -> str:
+    """Write a number that is read off a picture or a device: six digits that count, and of large ones every digit.
+
+    Whole digits are grouped as in :func:`grouped`, the minus is a true one, and only what is beyond 1e15 or far below 1
+    has an exponent: ``428\u2009444\u2009256``, ``−12\u2009345.6``, ``1.03712e−05``.
+    """
+    if not math.isfinite(value):
+        return "no number" if math.isnan(value) else "infinite" if value > 0 else "−infinite"
+    size = abs(value)
+    text = f"{size:.0f}" if 999_999.5 <= size < 1e15 else f"{size:.6g}"
+    if "e" not in text:
+        whole, point, rest = text.partition(".")
+        text = f"{grouped(int(whole))}{point}{rest}"
+    return f"{'−' if value < 0 else ''}{text.replace('-', '−')}"
+
+
 def known_to(value: float, error: float) -> str:
     """Write a measured number to the place of the first digit of its error: 0.0099986 ± 0.00003 as ``0.01``.
 

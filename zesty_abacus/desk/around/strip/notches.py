@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
-from PyQt6.QtCore import QLineF, QPointF
+from PyQt6.QtCore import QLineF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from ...app.session import Session
@@ -11,10 +13,14 @@ from ...widgets.theme import look
 from .scale import TOP, StripScale
 
 _TALL = 5
+_NEXT = 4
+"""Columns no further apart than this are of one stretch."""
+_LONG = 24
+"""A stretch of more columns is a line: notches side by side would hide the lane, and not say where it began."""
 
 
 class StripNotches:
-    """Draws a notch for each column of a lane in which something is wrong."""
+    """Draws a notch for each column of a lane in which something is wrong; where it goes on and on, a thin line."""
 
     def __init__(self, session: Session, scale: StripScale) -> None:
         self._session = session
@@ -31,10 +37,21 @@ class StripNotches:
 
     def draw(self, painter: QPainter, tall: int) -> None:
         """Paint them; ``tall`` is the height of a lane."""
-        painter.setPen(QPen(QColor(look.theme.wrong), 2))
-        long = min(_TALL, tall - 1)
+        pen = QPen(QColor(look.theme.wrong), 2)
+        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+        painter.setPen(pen)
         for lane in range(len(self._session.capture.lanes)):
-            bottom = TOP + (lane + 1) * tall - 1
-            columns = self.columns(lane)
-            if columns:
-                painter.drawLines(*[QLineF(QPointF(x, bottom - long), QPointF(x, bottom)) for x in columns])
+            lines = list(_lines(self.columns(lane), TOP + (lane + 1) * tall - 1, min(_TALL, tall - 1)))
+            if lines:
+                painter.drawLines(*lines)
+
+
+def _lines(columns: list[int], bottom: int, tall: int) -> Iterator[QLineF]:
+    """Yield a notch for each column, and for a long stretch one where it begins and a line under all of it."""
+    breaks = np.flatnonzero(np.diff(columns) > _NEXT) + 1
+    for stretch in np.split(np.array(columns, np.int64), breaks):
+        if len(stretch) > _LONG:
+            yield QLineF(stretch[0], bottom - 1, stretch[-1] + 1, bottom - 1)
+            stretch = stretch[:1]
+        for x in stretch.tolist():
+            yield QLineF(x, bottom - tall, x, bottom)

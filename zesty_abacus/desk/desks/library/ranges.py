@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from ...widgets.paint import draw_text
 from ...widgets.theme import TINY_PX, figure_font, look, text_font
+from ...widgets.words import figure_text
 
 _ROW = 22
 _TOP = 24
@@ -61,9 +62,8 @@ class RangesView(QWidget):
 
         unit = f" {self.unit}" if self.unit else ""
         for value, align in ((low, Qt.AlignmentFlag.AlignLeft), (high, Qt.AlignmentFlag.AlignRight)):
-            draw_text(
-                painter, QRectF(left, 2, width, 18), f"{value:.5g}{unit}", figure_font(TINY_PX), theme.quiet, align
-            )
+            box = QRectF(left, 2, width, 18)
+            draw_text(painter, box, f"{figure_text(value)}{unit}", figure_font(TINY_PX), theme.quiet, align)
         for number, (name, one) in enumerate(self.rows):
             top = _TOP + number * _ROW
             middle = top + _ROW / 2
@@ -75,11 +75,11 @@ class RangesView(QWidget):
             painter.fillRect(box, theme.field(0))
             painter.setPen(QPen(QColor(theme.ink), 2))
             painter.drawLine(QPointF(x_of(one.median), middle - 7), QPointF(x_of(one.median), middle + 7))
-            draw_text(
-                painter, QRectF(left + width + 8, top, 62, _ROW), f"{one.median:.5g}", figure_font(TINY_PX), theme.ink
-            )
+            box = QRectF(left + width + 8, top, 62, _ROW)
+            draw_text(painter, box, figure_text(one.median), figure_font(TINY_PX), theme.ink)
         painter.end()
 
 
 def _said(name: str, one: Any, unit: str) -> str:
-    return f"{name}: {one.low:.5g} to {one.high:.5g}, middle {one.median:.5g} {unit}".rstrip()
+    low, high, median = map(figure_text, (one.low, one.high, one.median))
+    return f"{name}: {low} to {high}, middle {median} {unit}".rstrip()

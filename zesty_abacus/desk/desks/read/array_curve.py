@@ -14,6 +14,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...widgets.paint import draw_text
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+from ...widgets.words import figure_text
 
 CURVE_HEIGHT = 84
 _MOST_POINTS = 2000
@@ -63,7 +64,7 @@ def array_curves(decoded: Any, wording: Any, numbers: dict[Any, int]) -> Iterato
         x = array.axis[items] if array.axis is not None else np.arange(items.stop - items.start, dtype=np.float64)
         name = array.axis_name or "item"
         unit = f" {array.axis_unit}" if array.axis_unit else ""
-        x_words = f"{name} {x[0]:g} … {x[-1]:g}{unit}"
+        x_words = f"{name} {figure_text(x[0])} … {figure_text(x[-1])}{unit}"
         for key, column in array.columns.items():
             if column.value is None or column.field.names or not column.field.kind.is_number:
                 continue

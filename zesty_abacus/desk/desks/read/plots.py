@@ -16,7 +16,7 @@ from ...app.session import Session
 from ...app.traces import Trace
 from ...widgets.paint import draw_text
 from ...widgets.theme import TINY_PX, faded, figure_font, look, text_font
-from ...widgets.words import grouped
+from ...widgets.words import figure_text, grouped
 from .trace_plan import nice_step
 
 _LEFT, _BOTTOM, _TOP, _RIGHT = 74, 34, 26, 24
@@ -194,7 +194,7 @@ class RoundPlot(Plot):
             painter.drawEllipse(centre, radius * value / reach, radius * value / reach)
             place = QRectF(centre.x() + 3, centre.y() - radius * value / reach - 13, 90, 13)
             painter.fillRect(QRectF(place.left() - 2, place.top(), 30, 13), faded(theme.panel, 0.8))
-            draw_text(painter, place, f"{value:g} {made.unit}".strip(), figure_font(10), theme.quiet)
+            draw_text(painter, place, f"{figure_text(value)} {made.unit}".strip(), figure_font(10), theme.quiet)
         for degrees in range(0, 360, 30):
             turn = math.radians(degrees)
             end = QPointF(centre.x() + radius * math.sin(turn), centre.y() - radius * math.cos(turn))
@@ -280,7 +280,7 @@ def _ticks(span: tuple[float, float], parts: float) -> list[float]:
 
 
 def _tick(value: float) -> str:
-    return f"{value:.6g}".replace("-", "−")
+    return figure_text(value)
 
 
 def _draw_histogram(painter: QPainter, box: QRectF, made: Any, words: str, color: QColor) -> None:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QW
 
 from ...app.registers import RegistersHere
 from ...widgets.parts import Choice, ElidedLabel, button, clear_grid, hairline, in_room, label
+from ...widgets.words import figure_text
 
 _MOST_ACCESSES = 12
 _BYTES = "registers"
@@ -185,7 +186,7 @@ class Devices(QWidget):
         for row in rows:
             if row["field"] in self.values and row["message"] == self.map.currentText():
                 _, read = self.values[row["field"]]
-                value = row["label"] or ("" if row["value"] is None else f"{row['value']:.6g}")
+                value = row["label"] or ("" if row["value"] is None else figure_text(row["value"]))
                 sign = "" if row["valid"] == "good" else f" ({row['valid']})"
                 read.setText(f"{value}{sign}" or "–")
         self.refresh_counts()

@@ -10,6 +10,7 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.paint import draw_curve, draw_reference, draw_text, padded_range
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+from ...widgets.words import figure_text
 
 _HEAD = 30
 _CARD, _TALLEST = 88, 170
@@ -223,7 +224,7 @@ class Reckoner(QWidget):
             return repr(column.text_of(row))[1:-1]
         value = column.value[row].item()
         if isinstance(value, float):
-            return f"{value:.6g}".replace("-", "−") if value == value else "no number"
+            return figure_text(value)
         return engine.wording.number_text(value, 0)
 
     @property
