@@ -140,7 +140,7 @@ def test_a_lane_is_seen_where_something_is_wrong_for_long(pilot, side):
     problems.notches[0, count // 4 : count // 2] = problems.notches[0, count // 8] = True
     strip.update()
     image = strip.grab().toImage()
-    columns, bottom = strip.notches.columns(0), TOP + strip.lanes.lane_height() - 1
+    columns, bottom = strip.notches.columns(0), TOP + strip.lanes.lane_height()
     single, first, inside, last = columns[0], columns[1], columns[len(columns) // 2], columns[-1]
 
     wrong = QColor(look.theme.wrong)

@@ -12,6 +12,8 @@ from .told import tell
 
 _ANGLE_A_ROW = 40
 """Eighths of a degree that a wheel turns for a row: three rows a notch."""
+_LEAST_PART = 0.95
+"""A row may be so much lower than usual, if one more is whole then."""
 
 
 class RowList(QAbstractScrollArea):
@@ -22,12 +24,12 @@ class RowList(QAbstractScrollArea):
     name
         What the list is called by those who do not see it.
     row, head, foot
-        Heights, in pixels. Rows are a little higher where the last one would be cut otherwise.
+        Heights, in pixels. Rows are a little higher or lower where the last one would be cut otherwise.
     """
 
     def __init__(self, name: str, row: int, head: int, foot: int = 0) -> None:
         super().__init__()
-        self._least_height, self.head_height, self._foot_height = row, head, foot
+        self._usual_height, self.head_height, self._foot_height = row, head, foot
         self._turned = 0
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName(name)
@@ -49,12 +51,12 @@ class RowList(QAbstractScrollArea):
 
     def slots(self) -> int:
         """Return how many whole rows have room."""
-        return max(int(self._room() // self._least_height), 1)
+        return max(int(self._room() // (self._usual_height * _LEAST_PART)), 1)
 
     @property
     def row_height(self) -> float:
-        """Pixels of a row: the whole ones share what would be left below the last."""
-        return max(self._room() / self.slots(), float(self._least_height))
+        """Pixels of a row: the whole ones share what would be left below the last, or give it up to one more."""
+        return max(self._room() / self.slots(), self._usual_height * _LEAST_PART)
 
     def _room(self) -> float:
         return self.area().height() - self.head_height - self._foot_height

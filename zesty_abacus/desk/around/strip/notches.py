@@ -12,7 +12,7 @@ from ...app.session import Session
 from ...widgets.theme import look
 from .scale import TOP, StripScale
 
-_TALL = 5
+_TALL = 7
 _NEXT = 4
 """Columns no further apart than this are of one stretch."""
 _LONG = 24
@@ -41,7 +41,7 @@ class StripNotches:
         pen.setCapStyle(Qt.PenCapStyle.FlatCap)
         painter.setPen(pen)
         for lane in range(len(self._session.capture.lanes)):
-            lines = list(_lines(self.columns(lane), TOP + (lane + 1) * tall - 1, min(_TALL, tall - 1)))
+            lines = list(_lines(self.columns(lane), TOP + (lane + 1) * tall, min(_TALL, tall - 1)))
             if lines:
                 painter.drawLines(*lines)
 
