@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-from zesty_abacus.core.words import counted, figure_text, grouped, known_to, listed, span_text
+from zesty_abacus.core.words import counted, figure_text, grouped, known_to, listed, share_text, span_text
 
 
 @pytest.mark.parametrize(
@@ -37,6 +37,17 @@ def test_digits_stand_in_threes():
 )  # fmt: skip
 def test_a_figure_has_six_digits_and_of_large_numbers_all(value, words):
     assert figure_text(value) == words
+
+
+@pytest.mark.parametrize(
+    ("some", "words"),
+    [
+        (0, "0%"), (1, "less than 1%"), (9, "less than 1%"), (10, "1%"), (16, "2%"), (500, "50%"), (994, "99%"),
+        (995, "more than 99%"), (999, "more than 99%"), (1000, "100%"),
+    ],
+)  # fmt: skip
+def test_a_few_are_not_none_and_nearly_all_not_all(some, words):
+    assert share_text(some, 1000) == words
 
 
 @pytest.mark.parametrize(

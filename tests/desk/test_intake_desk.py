@@ -1,5 +1,6 @@
 """Intake driven by mouse and keys: sources, waves, thresholds, recipes, and the list tied to the wave."""
 
+import msgspec
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -7,6 +8,7 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton
 
 from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.links.telegrams import GapFraming
 from zesty_abacus.desk.desks.intake.marks import mark_text
 from zesty_abacus.desk.desks.intake.outcome_part import changed_counts
 from zesty_abacus.desk.launch import make_application
@@ -306,6 +308,24 @@ def test_settings_are_changed_by_their_widgets(intake):
     for _ in range(3):
         intake.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert bench.recipe.line.parity == "even" and "bad check" in bench.outcome.counts()
+
+
+def test_bytes_of_a_line_without_a_framing_are_told_as_put_together_by_their_silence(intake):
+    """Each way is listed once, and the one in use can be set: a length of its silence names it."""
+    bench = take(intake, "deck-bus")
+    bench.take(msgspec.structs.replace(bench.recipe, framing=None))
+    intake.settle()
+    choice = part_named(intake, QComboBox, "put together by")
+    ways = [choice.itemText(n) for n in range(choice.count())]
+    assert choice.currentText() == "silent gap" and len(ways) == len(set(ways)) and "as they are" not in ways
+    intake.type(part_named(intake, QLineEdit, "silence"), "700", enter=True)
+    assert bench.recipe.framing == GapFraming(gap_us=700.0)
+    # pieces of bytes in a log may be messages as they stand
+    bench = take(intake, "compass")
+    choice = part_named(intake, QComboBox, "put together by")
+    ways = [choice.itemText(n) for n in range(choice.count())]
+    assert ways[0] == "as they are" and len(ways) == len(set(ways))
+    assert intake.window.intake.head.words.text() == "timed bytes into frames"
 
 
 def test_another_line_code_and_another_reading_are_tried(intake):

@@ -112,7 +112,12 @@ def test_payload_forms(form, texts):
 
 def test_cycle_times_in_words():
     steady = np.arange(100) * 10_000_000
-    assert cycle_words(steady) == "every 10 ms ±0"
+    assert cycle_words(steady) == "every 10 ms"
+    for apart_ns, words in ((9_999, ""), (10_000, " ±10 µs"), (270_000, " ±270 µs"), (6_000_000, " ±6 ms")):
+        uneven = np.cumsum(10_000_000 + np.tile([0, apart_ns, 0, -apart_ns], 25) * (np.arange(100) > 0))
+        assert cycle_words(uneven) == f"every 10 ms{words}"
+    assert cycle_words(np.arange(50) * 1200 * 10**9) == "every 20.0 min"
+    assert cycle_words(steady // 10**4) == "every 1 µs"
     assert cycle_words(np.cumsum(np.tile([1, 400], 50)) * 10**6) == "on events, 100 frames"
     assert cycle_words(np.array([1])) == "1 frame"
 

@@ -51,7 +51,7 @@ def test_the_reckoner_puts_the_true_reading_first(pilot, message, field):
 def test_head_and_facts_tell_the_message(pilot):
     desk = look_at(pilot, 0x2C1)
     assert desk.head.title.text() == "0x2C1"
-    assert desk.head.words.text() == "unnamed · thruster · every 10 ms ±0.27 · 8 bytes · 0% explained"
+    assert desk.head.words.text() == "unnamed · thruster · every 10 ms ±271 µs · 8 bytes · 0% explained"
     desk.side.show_page(SELECTION)
     panel = desk.side.selection
     assert panel.facts.text().startswith("52 bits of this message move, 12 never do, in 12\u2009000 frames.")

@@ -51,6 +51,14 @@ def figure_text(value: float) -> str:
     return f"{'−' if value < 0 else ''}{text.replace('-', '−')}"
 
 
+def share_text(some: float, total: float) -> str:
+    """Write a part in whole per cent; a few are not told as none, nor nearly all as all."""
+    share = some / total
+    if 0 < share < 0.01:
+        return "less than 1%"
+    return "more than 99%" if 0.995 <= share < 1 else f"{share:.0%}"
+
+
 def known_to(value: float, error: float) -> str:
     """Write a measured number to the place of the first digit of its error: 0.0099986 ± 0.00003 as ``0.01``.
 

@@ -13,7 +13,7 @@ from ..frames.table import FrameTable
 from ..lines.registry import decode_line, decoder_of
 from ..lines.result import LineResult, Marks
 from ..links.bursts import BurstFraming
-from ..links.framing import framing_of
+from ..links.framing import Framing, framing_of
 from ..links.over_can import TAKES
 from ..links.pieces import bytes_of
 from ..links.telegrams import GapFraming
@@ -120,31 +120,31 @@ def framed(recipe: Recipe, result: LineResult) -> LineResult:
         If the framing takes something else than the line gives.
     """
     gives = decoder_of(recipe.line).gives if recipe.line is not None else ""
-    if recipe.framing is None:
-        return _plainly_framed(result, gives)
-    way = framing_of(recipe.framing)
+    framing = framing_in_use(recipe)
+    if framing is None:
+        return result
+    way = framing_of(framing)
     if gives and way.takes != gives and not _is_over_can(recipe):
         raise MisuseError(
             f"{way.name} takes {way.takes}, but {decoder_of(recipe.line).name} gives {gives}.",  # type: ignore[arg-type]
             where=recipe.name,
             hint="Choose another framing.",
         )
-    return way.apply(recipe.framing, result)
+    return way.apply(framing, result)
+
+
+def framing_in_use(recipe: Recipe) -> Framing | None:
+    """Return the framing of a recipe; one that names none has the plainest that suits what its line gives, if any."""
+    if recipe.framing is not None or recipe.line is None:
+        return recipe.framing
+    gives = decoder_of(recipe.line).gives
+    return GapFraming() if gives == "bytes" else BurstFraming(vote=False) if gives == "bits" else None
 
 
 def _is_over_can(recipe: Recipe) -> bool:
     """Return whether messages are put together of frames that a CAN line gives."""
     spoken = decoder_of(recipe.line).protocol if recipe.line is not None else can.NAME
     return recipe.framing is not None and framing_of(recipe.framing).takes == TAKES and spoken == can.NAME
-
-
-def _plainly_framed(result: LineResult, gives: str) -> LineResult:
-    if gives == "bytes":
-        return framing_of(GapFraming()).apply(GapFraming(), result)
-    if gives == "bits":
-        plain = BurstFraming(vote=False)
-        return framing_of(plain).apply(plain, result)
-    return result
 
 
 def run_on_frames(recipe: Recipe | None, table: FrameTable) -> tuple[FrameTable, tuple]:

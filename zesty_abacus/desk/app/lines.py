@@ -14,7 +14,7 @@ from ...core.recipes.alignment import OffsetEstimate, estimate_offset
 from ...core.recipes.changes import fields_of, with_framing, with_line
 from ...core.recipes.model import LevelSetting, Recipe, SourcePattern, new_recipe
 from ...core.recipes.prepare import PreparedLine
-from ...core.recipes.run import Outcome
+from ...core.recipes.run import Outcome, framing_in_use
 from ...core.trial.frame_words import FrameReader, FrameWords, capture_of_outcome, registers_at
 from ...core.trial.looking import Offer, OpenedSource, open_source, try_recipe
 from ...core.waves.edges import Edges
@@ -47,6 +47,7 @@ __all__ = [
     "estimate_offset",
     "fields_of",
     "form_names",
+    "framing_in_use",
     "framing_of",
     "framings",
     "guess_columns",

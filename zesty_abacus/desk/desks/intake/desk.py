@@ -206,7 +206,8 @@ class IntakeDesk(Desk):
             self.pages.setCurrentIndex(1)
             self._list_frames()
         elif opened.recording is None:
-            self.head.words.setText(" · ".join(f"{name} {value}" for name, value in outcome.facts) or "into frames")
+            told = " · ".join(f"{name} {value}" for name, value in outcome.facts)
+            self.head.words.setText(told or f"{outcome.report.format_name} into frames")
             self.pages.setCurrentIndex(2)
         else:
             kinds = {channel.words for channel in opened.recording.channels}

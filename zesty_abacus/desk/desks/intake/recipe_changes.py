@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
+from ...app.doors import lines
+
 if TYPE_CHECKING:
     from ....core.progress import Progress
     from .bench import Bench
@@ -25,9 +27,11 @@ class RecipeChanges:
 
     def framing(self, **changes: Any) -> None:
         """Change settings of the framing."""
-        if self._bench.recipe is not None and self._bench.recipe.framing is not None:
-            framing = msgspec.structs.replace(self._bench.recipe.framing, **changes)
-            self._bench.take(msgspec.structs.replace(self._bench.recipe, framing=framing))
+        recipe = self._bench.recipe
+        framing = lines.framing_in_use(recipe) if recipe is not None else None
+        if recipe is not None and framing is not None:
+            changed = msgspec.structs.replace(framing, **changes)
+            self._bench.take(msgspec.structs.replace(recipe, framing=changed))
 
     def level(self, channel: str, **changes: Any) -> None:
         """Change how a channel becomes edges."""

@@ -168,9 +168,10 @@ class RecipePanel(Panel):
         ):
             self._rows.section("framing")
             self._rows.row("put together by", self._framing_choice(recipe, gives))
-            if recipe.framing is not None:
-                for field in lines.fields_of(recipe.framing):
-                    self._rows.setting(field, getattr(recipe.framing, field.name), bench.change.framing, channels)
+            framing = lines.framing_in_use(recipe)
+            if framing is not None:
+                for field in lines.fields_of(framing):
+                    self._rows.setting(field, getattr(framing, field.name), bench.change.framing, channels)
         self._rows.section("lane")
         lane = self._rows.entry("lane", recipe.lane, lambda text: bench.change.rest(lane=text))
         self._rows.row("lane", lane)
@@ -257,15 +258,11 @@ class RecipePanel(Panel):
         return [way.name for way in lines.framings() if way.takes == gives]
 
     def _framing_choice(self, recipe: lines.Recipe, gives: str) -> QComboBox:
-        current = lines.framing_of(recipe.framing).name if recipe.framing is not None else _NO
-        plain = {
-            "bytes": "silent gap",
-            "bits": "each burst",
-            "frames": "as they are",
-            "packets": "as they are",
-            "CAN frames": "as they are",
-        }.get(gives, _NO)
-        choices = [(_NO, plain), *((name, name) for name in self._framing_names(gives))]
+        framing = lines.framing_in_use(recipe)
+        choices = [(name, name) for name in self._framing_names(gives)]
+        if recipe.line is None or gives == "frames":
+            choices.insert(0, (_NO, "as they are"))
+        current = lines.framing_of(framing).name if framing is not None else _NO
         return self._rows.choice(
             "put together by", choices, current, lambda way: self._bench.take(lines.with_framing(recipe, way))
         )

@@ -13,7 +13,7 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.paint import draw_curve, draw_text, padded_range
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
-from ...widgets.words import counted, grouped
+from ...widgets.words import counted, grouped, share_text
 
 _HEAD = 50
 _ROW = 25
@@ -219,9 +219,9 @@ class TriedTable(QWidget):
         if not item.present:
             return "never present", True
         if item.silent:
-            return f"{item.silent / item.frames:.0%} not available", False
+            return f"{share_text(item.silent, item.frames)} not available", False
         if item.present < item.frames:
-            return f"in {item.present / item.frames:.0%} of frames", False
+            return f"in {share_text(item.present, item.frames)} of frames", False
         return "in every frame", False
 
     def _columns(self) -> dict[str, QRectF]:

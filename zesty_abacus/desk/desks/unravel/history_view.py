@@ -17,7 +17,7 @@ from ...widgets.bit_history import history_image
 from ...widgets.paint import draw_text
 from ...widgets.theme import TINY_PX, look, text_font
 from ...widgets.told import tell
-from ...widgets.words import counted
+from ...widgets.words import counted, span_text
 
 
 class HistoryView(QWidget):
@@ -144,18 +144,18 @@ class HistoryView(QWidget):
             wheel_on_time(self._session.clock, event, self._time_at(event.position().x()))
 
 
-_A_SECOND_MS = 999.5
-"""From here on it is written as a second: not as 1e+03 ms."""
+_LEAST_SPREAD = 0.001
+"""Less of a period is no spread that three digits of it would show."""
 
 
 def cycle_words(times_ns: np.ndarray) -> str:
-    """Return how often frames come: ``every 10 ms ±0.2``, or how many if that says little."""
+    """Return how often frames come: ``every 10 ms ±270 µs``, or how many if that says little."""
     if len(times_ns) < 3:
         return f"{len(times_ns)} frame{'s' if len(times_ns) != 1 else ''}"
-    gaps = np.diff(times_ns[:200_000]) / 1e6
+    gaps = np.diff(times_ns[:200_000])
     middle = float(np.median(gaps))
     spread = float(np.percentile(np.abs(gaps - middle), 90))
     if middle <= 0 or spread > middle * 0.6:
         return f"on events, {counted(len(times_ns), 'frame')}"
-    unit, divisor = ("s", 1e3) if middle >= _A_SECOND_MS else ("ms", 1)
-    return f"every {middle / divisor:.3g} {unit} ±{spread / divisor:.2g}"
+    give_or_take = f" ±{span_text(spread)}" if spread >= middle * _LEAST_SPREAD else ""
+    return f"every {span_text(middle)}{give_or_take}"

@@ -14,7 +14,7 @@ from ...app.session import Session
 from ...widgets.parts import Panel, button, clear_layout, hairline, label
 from ...widgets.theme import figure_font, text_font
 from ...widgets.when_shown import WhenShown
-from ...widgets.words import counted
+from ...widgets.words import counted, share_text
 
 
 class KeepPanel(Panel):
@@ -187,22 +187,22 @@ class KeepPanel(Panel):
             return ""
         activity = session.reading.counts.activities[kind]
         moving = int(activity.moves.sum())
-        if not session.bits:
+        chosen = np.array(sorted(bit for bit in session.bits if bit < activity.size * 8), np.int64)
+        if not len(chosen):
             still = activity.size * 8 - moving
             return (
                 f"{moving} bits of this message move, {still} never do, in {counted(activity.frames, 'frame')}. "
                 "Drag over beads to select bits."
             )
-        chosen = np.array(sorted(bit for bit in session.bits if bit < activity.size * 8), np.int64)
         flips = activity.flips[chosen]
         busiest = int(chosen[flips.argmax()])
-        share = float(flips.max()) / max(activity.frames - 1, 1)
+        share = share_text(float(flips.max()), max(activity.frames - 1, 1))
         silent = int((flips == 0).sum())
         name = engine.bit_name(busiest)
         text = f"{engine.bits_in_words(session.bits)}. "
         if silent == len(chosen):
             return text + f"None of them changed in {counted(activity.frames, 'frame')}."
-        text += f"{name} moves most: in {share:.0%} of frames"
+        text += f"{name} moves most: in {share} of frames"
         return text + (f"; {silent} never {'moves' if silent == 1 else 'move'}." if silent else "; all of them move.")
 
     def _show_value(self) -> None:
