@@ -6,8 +6,9 @@ import pytest
 
 from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.plan import compile_layout
-from zesty_abacus.core.codec.wording import decimals_of, frame_sentence, number_text, places_words
+from zesty_abacus.core.codec.wording import decimals_of, frame_sentence, number_text, places_words, range_text
 from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.places import Places
 from zesty_abacus.core.layouts.places import parse_places as at
 
 
@@ -58,3 +59,16 @@ def test_a_frame_is_said_in_one_sentence():
 
 def test_order_is_said_in_words():
     assert places_words(new_field("a", at("B1 B0"), FieldKind.SIGNED)) == "signed, low byte first"
+
+
+@pytest.mark.parametrize(
+    ("places", "low", "high", "words"),
+    [
+        ("B0", 3.0, 12.0, "3 … 12"), ("B0", 5.0, 5.0, "5"), ("", 337.123456, 352.4, "337.12 … 352.40"), ("", 1.0, 2.0, "1 … 2"),
+        ("", -0.00125, 0.0, "−0.00125 … 0.00000"), ("", float("nan"), float("nan"), "no value"),
+    ],
+)  # fmt: skip
+def test_a_range_has_the_decimals_of_its_steps_or_as_many_as_count(places, low, high, words):
+    """What stands in characters, or is worked out, has no steps: its values say how many digits there are."""
+    field = new_field("heading", at(places) if places else Places(()))
+    assert range_text(low, high, field) == words

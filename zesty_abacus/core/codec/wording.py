@@ -129,11 +129,12 @@ def spread_words(column: FieldColumn, rows: slice = slice(None)) -> str:
 
 
 def range_text(low: float, high: float, field: Field) -> str:
-    """Return a range of values, such as ``−88.4 … 91.2``."""
+    """Return a range of values, such as ``−88.4 … 91.2``; of one value that alone."""
     if math.isnan(low):
         return "no value"
-    digits = decimals_of(field)
-    return f"{number_text(float(low), digits)} … {number_text(float(high), digits)}"
+    digits = decimals_of(field) if len(field.places) else max(map(_free_decimals, (float(low), float(high))))
+    first, last = number_text(float(low), digits), number_text(float(high), digits)
+    return first if low == high else f"{first} … {last}"
 
 
 def places_words(field: Field) -> str:

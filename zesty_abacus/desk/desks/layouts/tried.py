@@ -209,7 +209,8 @@ class TriedTable(QWidget):
             return ""
         if field.called:
             return _named_values(field, int(item.low), int(item.high))
-        return wording.range_text(item.low, item.high, field)
+        text: str = wording.range_text(item.low, item.high, field)
+        return f"always {text}" if item.low == item.high else text
 
     def _judged(self, item: engine.TriedField) -> tuple[str, bool]:
         if item.outside:
