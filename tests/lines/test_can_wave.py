@@ -75,7 +75,10 @@ def test_six_equal_bits_are_an_error_and_the_next_frame_is_read():
     result = decode(bits, rate=500_000)
     found = frames_of(result)
     assert found[0][1] & F.ERROR and found[1] == (0x321, 0, b"\x01")
-    assert MarkKind.ERROR in set(result.marks.kind)
+    (row,) = np.flatnonzero(result.marks.kind == MarkKind.ERROR)
+    # the mark stands over the six bits that are too many of a kind, of 2 µs each
+    begin = (12 + len(broken)) * 2000
+    assert abs(result.marks.start_ns[row] - begin) <= 2000 and abs(result.marks.end_ns[row] - begin - 12_000) <= 2000
 
 
 def test_a_frame_cut_by_the_end_is_marked():

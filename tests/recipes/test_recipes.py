@@ -313,3 +313,11 @@ def test_all_that_is_wrong_in_all_recipes_is_told_at_once(tmp_path):
     assert told[2] == "recipe 2: name is missing"
     assert told[3] == 'recipe 2, framing, way: "gapp" means nothing. Did you mean gap?'
     assert told[4:] == ("recipe 2, lane: it is a text, not 3", "recipe 3: it is an object in braces, not 7")
+
+
+@pytest.mark.parametrize("way", framings(), ids=lambda way: way.name)
+def test_a_recipe_takes_bytes_if_its_framing_puts_them_together(way):
+    takes = {"silent gap", "fixed length", "start and end codes", "line end", "checked sentences", "Modbus RTU", "LIN",
+             "length field"}  # fmt: skip
+    assert new_recipe("x", framing=way.settings()).takes_bytes == (way.name in takes)
+    assert not new_recipe("x").takes_bytes

@@ -120,6 +120,26 @@ def test_a_crc_of_any_width_is_found_beside_restless_numbers(places, polynomial,
     assert (said.parameters["width"], said.parameters["polynomial"]) == (width, polynomial)
 
 
+@pytest.mark.parametrize(
+    ("width", "polynomial", "start", "final", "reflects"),
+    [
+        (8, 0x07, 0x00, 0x00, False), (8, 0x1D, 0xFF, 0xFF, False), (8, 0x2F, 0xFF, 0xFF, False),
+        (8, 0x31, 0x00, 0x00, True), (8, 0x9B, 0x00, 0x00, False), (16, 0x1021, 0xFFFF, 0x0000, False),
+        (16, 0x8005, 0xFFFF, 0x0000, True), (32, 0x04C11DB7, 0xFFFFFFFF, 0xFFFFFFFF, True),
+        (32, 0xF4ACFB13, 0xFFFFFFFF, 0xFFFFFFFF, True),
+    ],
+)  # fmt: skip
+def test_start_and_final_value_are_those_that_go_with_the_polynomial(width, polynomial, start, final, reflects):
+    """Of frames of one length many pairs of them give the same; the rows are as standards and papers have them."""
+    matrix = moving(260, 5 + width // 8)
+    for row in matrix:
+        row[5:] = list(crc(bytes(row[:5]), width, polynomial, start, final, reflects).to_bytes(width // 8, "big"))
+    said = the_check(matrix)
+    assert said is not None and said.parameters["check"] == "crc"
+    found = [said.parameters.get(name, 0) for name in ("polynomial", "start", "final")]
+    assert found == [polynomial, start, final]
+
+
 @pytest.mark.parametrize("combine", [np.bitwise_xor.reduce, np.add.reduce], ids=["exclusive or", "sum"])
 def test_a_check_is_found_in_six_frames_and_not_in_four(combine):
     """Eight bits a frame against the way it was chosen: among bytes, sorts and starts."""

@@ -1,11 +1,19 @@
 """Code tables that are worked out of known texts: the one they were written by, or the sentence why there is none."""
 
+from uuid import uuid4
+
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from zesty_abacus.core.codec.decode import decode
+from zesty_abacus.core.codec.plan import compile_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, TextLine, new_field, new_layout
+from zesty_abacus.core.layouts.places import Places
+from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.layouts.symbols import SymbolCode, shortest_code
-from zesty_abacus.core.unravel.code_tables import KnownText, NoCodeTableError, derived_code
+from zesty_abacus.core.unravel.code_tables import KnownText, NoCodeTableError, bits_of_text, derived_code
 
 
 def bits_of(symbols, text):
@@ -70,3 +78,22 @@ def test_an_end_of_up_to_five_bits_like_the_filling_is_found(count):
 def test_an_end_of_more_bits_like_the_filling_is_not_looked_for():
     with pytest.raises(NoCodeTableError, match="no code table says"):
         derived_code(zeros_and_one(6)[0])
+
+
+def test_the_bits_of_a_text_are_taken_as_they_are_read():
+    """Of a field with places by these, of one that moves by what the frame's layout reads."""
+    fixed = new_field("name", at("B0[7..4] B1"), FieldKind.TEXT, inverted=True)
+    assert bits_of_text(fixed, bytes([0xA5, 0x3C]), None) == "010111000011"
+    assert bits_of_text(fixed, b"\xa5", None) == "", "the frame ends before it"
+    moved = new_field("note", Places(()), FieldKind.TEXT)
+    number = new_field("count", Places(()))
+    columns = (moved, number, new_field("end", Places(()), FieldKind.TEXT))
+    line = TextLine(id=uuid4(), name="line", columns=columns)
+    layout = new_layout("Line", Applies(protocol="serial"), 0, parts=[line])
+    payload = b"AB,12,"
+    matrix = np.frombuffer(payload.ljust(16, b"\0"), np.uint8)[None, :]
+    decoded = decode(compile_layout(layout), matrix, np.array([len(payload)], np.uint32))
+    assert bits_of_text(moved, payload, decoded) == "0100000101000010"
+    assert bits_of_text(columns[2], payload, decoded) == "", "nothing stands in it"
+    assert bits_of_text(number, payload, decoded) == "", "a number is no text"
+    assert bits_of_text(moved, payload, None) == ""
