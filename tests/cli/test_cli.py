@@ -31,7 +31,7 @@ def test_frames_of_a_trial_and_of_files(trial):
     assert {row["lane"] for row in rows} == {
         "thruster", "battery", "shore", "deck", "bilge", "winch", "compass", "pendant", "beacon",
     }  # fmt: skip
-    assert "sounder.wav: WAV holds waves, and no recipe says what they speak" in err
+    assert "sounder.wav: as WAV it holds waves, and no recipe says what they speak" in err
     code, out, _ = run("frames", trial / "battery.pcapng.zst", "--to", "jsonl")
     assert code == 0 and {json.loads(line)["lane"] for line in out.splitlines()} == {"battery"}
 

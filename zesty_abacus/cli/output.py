@@ -166,7 +166,7 @@ def _few(sentences: list[str]) -> str:
 def _need(outcome: SourceOutcome) -> str:
     which = f"the recipe {outcome.silent_recipe} does not say" if outcome.silent_recipe else "no recipe says"
     return (
-        f"{outcome.path}: {outcome.report.format_name} holds waves, and {which} what they speak. "
+        f"{outcome.path}: as {outcome.report.format_name} it holds waves, and {which} what they speak. "
         "Measure one with zesty-abacus recipe, and give it with --recipe."
     )
 
