@@ -197,6 +197,14 @@ def test_the_readout_in_words_is_of_all_values_seen_or_not(pilot):
             assert any(row.title in words and row.value in words for words in said), row
 
 
+def test_one_message_for_many_requests_says_of_which_each_is(pilot):
+    """A unit is asked for several stretches by one message; what has its name alone is called by that."""
+    said = [line.words for line in told_lines(pilot.window.read.side.readout.values)]
+    asked = [words for words in said if words.startswith("Registers asked for")]
+    assert "Registers asked for, holding 100 request · shore" in asked and len(set(asked)) == len(asked) == 6
+    assert "Shore energy, shore" in said
+
+
 def test_a_value_that_was_absent_is_listed_when_the_cursor_comes_to_it(pilot):
     session, values = pilot.session, pilot.window.read.side.readout.values
     kind = pilot.kind(0x320)

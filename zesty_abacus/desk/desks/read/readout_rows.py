@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -105,6 +106,7 @@ class ReadoutAtCursor:
         self._session = session
         self._blocks: list[_Block] = []
         self._blocks_of: tuple[Any, int | None] = None, None
+        self._count_of_heading: Counter[tuple[str, str]] = Counter()
         self._listed: list[_Kept] = []
         self._kept: dict[tuple[int, UUID], _Kept] = {}
         self.height = 0
@@ -216,6 +218,7 @@ class ReadoutAtCursor:
                 block = _Block(layout, [(other, one.shown) for other, one in carriers])
                 blocks.setdefault((block.kind, reader.layout.id), block)
         self._blocks = list(blocks.values())
+        self._count_of_heading = Counter(map(self._heading_of, self._blocks))
         self._kept = {key: kept for key, kept in self._kept.items() if key in blocks}
 
     def _read_again(self, block: _Block, wanted: list[str], known: _Kept) -> _Kept:
@@ -250,8 +253,14 @@ class ReadoutAtCursor:
                     values.append(ReadoutRow(block.kind, curve.title, curve=curve))
         if not values:
             return []
-        lane = session.capture.lanes[session.kinds.key(block.kind).lane].name
-        return [ReadoutRow(block.kind, layout.name, lane), *values]
+        title, lane = self._heading_of(block)
+        is_alone = self._count_of_heading[title, lane] == 1
+        beside = lane if is_alone else f"{session.kinds.address_at_device(block.kind)} · {lane}"
+        return [ReadoutRow(block.kind, title, beside), *values]
+
+    def _heading_of(self, block: _Block) -> tuple[str, str]:
+        """Return the message and the lane of a block; a device is asked for many things by one message."""
+        return block.layout.name, self._session.capture.lanes[self._session.kinds.key(block.kind).lane].name
 
     def _value_rows(self, kind: int, layout: Any, at: Any, number: int, field: Any) -> list[ReadoutRow]:
         """Return the row of a field in a frame, none where it is not there and has not been there of late."""
