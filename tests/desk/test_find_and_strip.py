@@ -1,12 +1,16 @@
+import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from tests.desk.conftest import let_go
+from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.desk.app.commands import Command, always
+from zesty_abacus.desk.around.key_help import KeyHelp
 from zesty_abacus.desk.around.roster_model import Device
 from zesty_abacus.desk.around.strip import NAMES_WIDTH
 from zesty_abacus.desk.around.strip.scale import TOP
 from zesty_abacus.desk.launch import make_window
+from zesty_abacus.desk.widgets.told import told_lines
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
@@ -247,3 +251,49 @@ def test_words_before_a_flag_are_those_of_its_moment(pilot):
     assert strip.moments.text_at(QPointF(strip.scale.x_of(second.time_ns) + 30, 9)) == second.text
     pilot.click(strip, QPointF(x - 30, 9))
     assert session.clock.cursor_ns == first.time_ns
+
+
+@pytest.mark.parametrize("words", ["hook request", "0x3b0", "wanted"])
+def test_a_layout_of_the_library_is_found_though_the_capture_has_no_such_message(pilot, words):
+    find, window = pilot.window.header.find_box, pilot.window
+    pilot.key(Qt.Key.Key_K, CONTROL)
+    pilot.type(find, words)
+    assert find.findings()[0] == "Hook request" and find.findings().count("Hook request") == 1
+    QTest.keyClick(find, Qt.Key.Key_Return)
+    pilot.settle()
+    assert window.desk_name == "Library" and window.library.list.current.name == "Hook request"
+    assert window.library.side.name.text() == "Hook request"
+
+
+def test_a_layout_is_shown_whatever_was_searched_for_before(pilot):
+    window, find = pilot.window, pilot.window.header.find_box
+    window.show_library("Releases")
+    pilot.type(window.library.list.line, "oil")
+    pilot.key(Qt.Key.Key_K, CONTROL)
+    pilot.type(find, "hook state")
+    QTest.keyClick(find, Qt.Key.Key_Return)
+    pilot.settle()
+    assert window.library.list.current.name == "Hook state" and window.library.list.isVisible()
+
+
+def test_what_the_capture_has_is_found_as_its_message_alone(pilot):
+    find = pilot.window.header.find_box
+    pilot.type(find, "helm lever")
+    kinds = [finding.what for finding in find._found]
+    assert kinds.count("message") == 1 and "layout" not in kinds
+    # a layout that is brought in while one works is found from then on
+    pilot.session.edits.change(new_layout("Anchor winch", Applies(address=0x123), 1), "made")
+    pilot.settle()
+    pilot.type(find, "anchor winch")
+    assert find.findings() == ["Anchor winch"]
+    find.clear()
+
+
+def test_keys_of_the_desk_come_first_and_are_written_as_on_the_keyboard(pilot):
+    pilot.key("4")
+    pilot.key(Qt.Key.Key_F1)
+    said = [line.words for line in told_lines(pilot.window.findChild(KeyHelp))]
+    assert said[1].startswith("On Layouts alone") and said[2].startswith("F, New field from the selected beads")
+    text = " ".join(said)
+    assert "Everywhere" in text and "Ctrl +, Larger text" in text and "Ctrl Shift Left, Make the open field" in text
+    assert "Ctrl, " not in text

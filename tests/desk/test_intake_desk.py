@@ -374,7 +374,7 @@ def test_a_lane_is_moved_by_dragging_its_wave(intake):
 def test_columns_are_chosen_with_a_preview(intake):
     bench = take(intake, "bilge")
     desk = intake.window.intake
-    intake.click(next(b for b in desk.recipe.findChildren(QPushButton) if b.text() == "Columns …"))
+    intake.click(next(b for b in desk.recipe.findChildren(QPushButton) if b.text() == "Columns…"))
     assert desk.pages.currentWidget() is desk.picker and desk.picker.columns.roles == ("time", "channel", "channel")
     cells = {child.text() for child in desk.picker.findChildren(QLabel)}
     assert any(text.startswith("1778572") for text in cells) and "ch2" in cells
@@ -430,7 +430,7 @@ def test_the_columns_of_a_frame_table_are_chosen(intake, tmp_path):
     intake.wait_open()
     bench = take(intake, "noted")
     desk = intake.window.intake
-    intake.click(next(b for b in desk.recipe.findChildren(QPushButton) if b.text() == "Columns …"))
+    intake.click(next(b for b in desk.recipe.findChildren(QPushButton) if b.text() == "Columns…"))
     assert desk.picker.columns.roles == ("time", "ignore", "address", "size", "byte", "byte")
     role = next(w for w in desk.picker.findChildren(QComboBox) if w.accessibleName() == "meaning of b1")
     role.textActivated.emit("ignore")

@@ -228,7 +228,7 @@ def test_a_table_of_frames_shows_its_frames_and_its_addresses_may_be_decimal(emp
     pairs = list(itertools.pairwise(said))
     for role, words in (("time", "timestamp, date"), ("lane", "bus"), ("address", "id, decimal"), ("payload", "data")):
         assert (role, words) in pairs
-    pilot.click(button_of(desk.recipe, "Columns …"))
+    pilot.click(button_of(desk.recipe, "Columns…"))
     choice = next(box for box in desk.picker.findChildren(QComboBox) if box.accessibleName() == "base")
     assert choice.currentText() == "decimal"
     choice.setCurrentIndex(choice.findText("hex"))

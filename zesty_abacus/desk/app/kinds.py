@@ -30,6 +30,7 @@ class Kinds:
         self._rates = Kept[float | None]()
         self._are_text = Kept[bool]()
         self._devices = Kept[str]()
+        self._letters = Kept[str]()
 
     def clash(self, kind: int) -> tuple[str, ...]:
         """Return that another layout reads a kind, too, and in what numbers they differ; nothing if none does."""
@@ -92,6 +93,21 @@ class Kinds:
         if flags & engine.ERROR:
             return "error frames"
         return "remote frames" if flags & engine.REMOTE else ""
+
+    def letters(self, kind: int) -> str:
+        """Return all that a kind is found by, in small letters: where it is, its name, and its fields with their units.
+
+        Put together once: for thousands of kinds it takes longer than a key may.
+        """
+        return self._letters.get((self.capture, self._reading.meaning), kind, self._letters_of)
+
+    def _letters_of(self, kind: int) -> str:
+        lane = self.capture.lanes[self.key(kind).lane].name
+        words = [self.address(kind), lane, self.name(kind) or "unnamed", self.device(kind)]
+        for reader in self._reading.readers(kind):
+            name = reader.layout.name
+            words += [f"{name}.{field.name} {field.unit}" for field in reader.shown.all_fields()]
+        return " ".join(words).lower()
 
     def rate(self, kind: int) -> float | None:
         """Return frames a second in the stretch in hand, first to last; 0 if it was seen once, None if not there."""

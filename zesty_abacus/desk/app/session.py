@@ -101,6 +101,8 @@ class Session(QObject):
         Another kind, selection, or way to show payloads.
     desk_wanted
         (name) some view asks for another desk.
+    layout_wanted
+        (layout id) somebody wants to see a layout of the library, whether or not the capture has its message.
     source_wanted
         (number) somebody has to say how this recording is read.
     told
@@ -115,6 +117,7 @@ class Session(QObject):
     bits_changed = pyqtSignal()
     form_changed = pyqtSignal()
     desk_wanted = pyqtSignal(str)
+    layout_wanted = pyqtSignal(object)
     source_wanted = pyqtSignal(int)
     told = pyqtSignal(str, str)
 

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from functools import partial
-from typing import NamedTuple
+from itertools import chain, islice
 
 from PyQt6.QtCore import QEvent, QModelIndex, QObject, QPoint, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
@@ -23,35 +21,14 @@ from PyQt6.QtWidgets import (
 from ..app.commands import Command
 from ..app.session import Session
 from ..widgets.paint import draw_text
+from ..widgets.parts import one_shot
 from ..widgets.theme import SMALL_PX, TINY_PX, look, text_font
+from .findable import Findable, Finding, WhatIsThere, search
 
 _SHOWN = 14
+_AT_A_TIME, _BETWEEN_MS = 100, 20
+"""How many messages are made ready to be found in one go, and how long the window has to itself between."""
 _ROW_HEIGHT = 26
-
-
-@dataclass(frozen=True, slots=True)
-class Finding:
-    """One line of the list: what it is, its name, what stands at the right, and what happens."""
-
-    what: str
-    name: str
-    beside: str
-    run: Callable[[], object]
-
-
-class _Known(NamedTuple):
-    """Something that can be found: all its letters, where its name begins in them, and what makes the line of it.
-
-    Lines are made of what is listed alone: to make those of thousands of fields takes longer than a key may.
-    """
-
-    letters: str
-    name_at: int
-    make: Callable[[], Finding]
-
-    @classmethod
-    def of(cls, what: str, name: str, beside: str, run: Callable[[], object]) -> _Known:
-        return cls(f"{what} {name} {beside}".lower(), len(what) + 1, partial(Finding, what, name, beside, run))
 
 
 class FindBox(QLineEdit):
@@ -62,9 +39,14 @@ class FindBox(QLineEdit):
         self._session = session
         self._commands = commands
         self._found: list[Finding] = []
-        self._known: list[_Known] | None = None
+        self._there = WhatIsThere(session)
+        self._known: list[Findable] = []
+        self._coming: Iterator[Findable] = iter(())
+        self._kinds = 0
+        self._soon = one_shot(self, _BETWEEN_MS, self._list_some)
         for event in (session.opened, session.trial_changed, session.layouts_changed):
-            event.connect(self._forget)
+            event.connect(self._list_anew)
+        session.grown.connect(self._on_grown)
         self.setObjectName("find")
         self.setPlaceholderText("Find a message, field, moment or command     Ctrl K")
         self.setAccessibleName("Find or do")
@@ -91,13 +73,9 @@ class FindBox(QLineEdit):
         return [finding.name for finding in self._found]
 
     def _search(self, text: str) -> None:
-        words = text.lower().split()
-        if self._known is None:
-            self._known = list(self._of_trial())
-        found = [one for one in (*self._known, *self._of_commands()) if all(word in one.letters for word in words)]
-        if words:
-            found.sort(key=lambda one: not one.letters.startswith(words[0], one.name_at))
-        self._found = [one.make() for one in found[:_SHOWN]]
+        self._known += self._coming
+        known = [*self._known, *self._there.of_commands(self._commands())]
+        self._found = search(known, text, _SHOWN)
         self._model.clear()
         for finding in self._found:
             item = QStandardItem(finding.name)
@@ -112,56 +90,22 @@ class FindBox(QLineEdit):
             self._model.appendRow(nothing)
         self._show_popup()
 
-    def _forget(self) -> None:
-        self._known = None
-
-    def _of_trial(self) -> Iterator[_Known]:
-        """Yield what the trial holds: messages, their fields, moments, and what is asked again and again."""
+    def _list_anew(self) -> None:
+        """List what there is from the beginning, some of it at a time: all of it takes longer than a key may."""
         session = self._session
-        if session.capture is not None:
-            for kind in range(len(session.capture.kinds.keys)):
-                yield from self._kind_findings(kind)
-            for moment in session.trial.file.moments:
-                at = session.clock.words(moment.time_ns)
-                yield _Known.of("moment", moment.text, f"{at} s", partial(self._go, moment.time_ns))
-            for kept in session.trial.file.conditions:
-                yield _Known.of("ask", kept.name, kept.text, partial(self._ask, kept.text))
+        self._kinds = len(session.capture.kinds.keys) if session.capture is not None else 0
+        self._known, self._coming = [], chain(self._there.of_trial(), self._there.of_library())
+        self._soon.start()
 
-    def _of_commands(self) -> Iterator[_Known]:
-        for command in self._commands():
-            if command.enabled():
-                yield _Known.of("do", command.title, command.shortcut, partial(self._do, command))
+    def _list_some(self) -> None:
+        some = list(islice(self._coming, _AT_A_TIME))
+        self._known += some
+        if some:
+            self._soon.start()
 
-    def _kind_findings(self, kind: int) -> Iterator[_Known]:
-        session = self._session
-        address = session.kinds.address(kind)
-        lane = session.capture.lanes[session.kinds.key(kind).lane].name
-        name = session.kinds.name(kind)
-        words, beside = name or f"{address} unnamed", f"{address} · {lane}"
-        yield _Known.of("message", words, beside, lambda: session.select_kind(kind))
-        for reader in session.reading.readers(kind):
-            for field in reader.shown.once_a_frame():
-                title = f"{reader.layout.name}.{field.name}"
-                yield _Known.of("field", title, field.unit, partial(self._show_field, kind, field.id))
-
-    def _show_field(self, kind: int, field_id) -> None:  # type: ignore[no-untyped-def]
-        self._session.select_kind(kind)
-        if (kind, field_id) not in self._session.traces.shown:
-            self._session.traces.toggle(kind, field_id)
-        self._session.desk_wanted.emit("Read")
-
-    def _go(self, time_ns: int) -> None:
-        self._session.clock.set_cursor(time_ns, follow=True)
-
-    def _do(self, command: Command) -> None:
-        """Do something where it can be seen."""
-        if command.desk:
-            self._session.desk_wanted.emit(command.desk)
-        command.run()
-
-    def _ask(self, condition: str) -> None:
-        self._session.asking.ask(condition)
-        self._session.desk_wanted.emit("Read")
+    def _on_grown(self) -> None:
+        if len(self._session.capture.kinds.keys) != self._kinds:
+            self._list_anew()
 
     def _take(self) -> None:
         row = self._list.currentIndex().row()

@@ -58,8 +58,9 @@ class KeyHelp(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), faded(theme.ink if theme.name == "Peel" else "#000000", 0.35))
         desk, commands = self._keys()
-        keys = [command for command in commands if command.shortcut and command.desk in ("", desk)]
-        rows = (len(keys) + 1) // 2
+        keys = [command for command in commands if command.shortcut]
+        lines = _lines(desk, [one for one in keys if one.desk == desk], [one for one in keys if not one.desk])
+        rows = (len(lines) + 1) // 2
         height = rows * _ROW + 74
         width = min(_WIDEST, self.width() - 20)
         sheet = QRectF((self.width() - width) / 2, max((self.height() - height) / 2, 10), width, height)
@@ -70,15 +71,17 @@ class KeyHelp(QWidget):
         draw_text(painter, head, f"Keys on {desk}", text_font(16, bold=True), theme.ink)
         draw_text(painter, head, "F1 again: the guide", text_font(), theme.quiet, Qt.AlignmentFlag.AlignRight)
         font = figure_font(12)
-        names = [command.shortcut.replace("+", " ") for command in keys]
-        room = max((QFontMetricsF(font).horizontalAdvance(name) for name in names), default=0.0) + 4
+        room = max((QFontMetricsF(font).horizontalAdvance(name) for name, _ in lines), default=0.0) + 4
         half = (width - 48) / 2
-        for number, (command, name) in enumerate(zip(keys, names, strict=True)):
+        for number, (name, words) in enumerate(lines):
             column, row = divmod(number, rows)
             x = sheet.left() + 24 + column * half
             y = sheet.top() + 48 + row * _ROW
+            if not name:
+                draw_text(painter, QRectF(x, y, half - 24, _ROW), words, text_font(bold=True), theme.quiet)
+                continue
             draw_text(painter, QRectF(x, y, room, _ROW), name, font, theme.zest_text)
-            draw_text(painter, QRectF(x + room + 10, y, half - room - 24, _ROW), command.title, text_font(), theme.ink)
+            draw_text(painter, QRectF(x + room + 10, y, half - room - 24, _ROW), words, text_font(), theme.ink)
         painter.end()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -86,3 +89,20 @@ class KeyHelp(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self.hide()
+
+
+def _lines(desk: str, own: list[Command], everywhere: list[Command]) -> list[tuple[str, str]]:
+    """Return keys and what they do, those of the desk first, each lot below a line without a key that says which."""
+    lots = [(f"On {desk} alone", own), ("Everywhere", everywhere)]
+    return [
+        line
+        for title, commands in lots
+        if commands
+        for line in (("", title), *((keys_words(command.shortcut), command.title) for command in commands))
+    ]
+
+
+def keys_words(shortcut: str) -> str:
+    """Return keys as they are printed on them: ``Ctrl Shift Z``, and ``Ctrl +`` of the plus itself."""
+    held, plus, key = shortcut.rpartition("+")
+    return " ".join(part for part in (*held.removesuffix("+").split("+"), key or plus) if part)

@@ -8,7 +8,6 @@ from typing import Any, NamedTuple
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
 
 from ..app.doors import engine
-from ..app.kept import Kept
 from ..app.session import Session
 from ..widgets.parts import plain_tip
 from ..widgets.words import counted
@@ -83,7 +82,6 @@ class RosterModel(QAbstractListModel):
         self._session = session
         self._opened: set[tuple[int, str]] = set()
         self._inside: dict[int, Device] = {}
-        self._texts = Kept[str]()
         self.known = 0
         self.entries: list[Entry] = []
 
@@ -143,17 +141,8 @@ class RosterModel(QAbstractListModel):
         return self._inside.get(kind)
 
     def _matches(self, kind: int, wanted: str) -> bool:
-        # put together for each letter that is typed, what kinds are found by would be late with many of them
-        meaning, parts = self._session.reading.meaning, wanted.lower().split()
-        return not parts or all(part in self._texts.get(meaning, kind, self._text_of) for part in parts)
-
-    def _text_of(self, kind: int) -> str:
-        """Return all that a kind is found by."""
-        session = self._session
-        words = [session.kinds.address(kind), session.kinds.name(kind) or "unnamed", session.kinds.device(kind)]
-        for reader in session.reading.readers(kind):
-            words += [field.name for field in reader.shown.all_fields()]
-        return " ".join(words).lower()
+        parts = wanted.lower().split()
+        return not parts or all(part in self._session.kinds.letters(kind) for part in parts)
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
         return len(self.entries)

@@ -67,10 +67,10 @@ class TrialButton(QPushButton):
     def offer(self) -> None:
         """Open the menu."""
         menu = QMenu(self)
-        menu.addAction("Open recordings or a trial …\tCtrl+O", self.ask_open)
-        menu.addAction("New trial …\tCtrl+N", self.ask_new)
+        menu.addAction("Open recordings or a trial…\tCtrl+O", self.ask_open)
+        menu.addAction("New trial…\tCtrl+N", self.ask_new)
         if self._session.trial is not None:
-            menu.addAction("Save the trial as …\tCtrl+Shift+S", self.ask_save_as)
+            menu.addAction("Save the trial as…\tCtrl+Shift+S", self.ask_save_as)
             menu.addAction("Close the trial\tCtrl+W", self.close_trial)
         menu.addAction("Open the Yuzu trial", self._session.trials.open_demo)
         recent = [Path(name) for name in self._session.settings.recent if Path(name).exists()]

@@ -203,7 +203,7 @@ class CodePage(QWidget):
             return
         folder, replace = self.target.chosen, self.target.take_leave()
         self.target.say("")
-        self._end("Writing and trying it …")
+        self._end("Writing and trying it…")
 
         def work(_progress: Any) -> Any:
             try:

@@ -97,7 +97,7 @@ class ReportPage(QWidget):
         if session.capture is None or meaning is None or not self.isVisible() or meaning is self._made_of:
             return
         self._made_of = meaning
-        self.sheet.show_pages([], "The report is being made …")
+        self.sheet.show_pages([], "The report is being made…")
         file, outcomes, origin, library = session.trial.file, session.outcomes, session.origin(), session.library
         references = list(session.overlays.references)
 

@@ -48,7 +48,7 @@ class TargetLine(QWidget):
         self._may_replace = ""
         self.path = QLineEdit()
         self.path.setAccessibleName(name)
-        self.browse = button("Choose …", "Choose where it goes")
+        self.browse = button("Choose…", "Choose where it goes")
         self.write = button(words, "", main=True)
         self.replace = button("Replace it", "Write over what is there; what it holds is gone then")
         self.problem = label("", "wrong", wrap=True)

@@ -200,7 +200,7 @@ class RecipePanel(Panel):
     def _columns_link(self) -> None:
         opened = self._bench.opened
         if opened is not None and opened.form in ("sample table", "frame table"):
-            pick = button("Columns …", "Choose what the columns of the file are", link=True)
+            pick = button("Columns…", "Choose what the columns of the file are", link=True)
             pick.clicked.connect(lambda: self.columns_wanted())
             self.body.addWidget(pick)
             self._show_columns(opened)
@@ -280,7 +280,7 @@ class RecipePanel(Panel):
             self._rows.section("lines")
             cleaned = any(recipe.level(name) != type(recipe.level(name))(channel=name) for name in used)
             if not (cleaned or self._cleaning_shown):
-                clean = button("Glitches and inversion …", "Ignore short pulses, turn a line over", link=True)
+                clean = button("Glitches and inversion…", "Ignore short pulses, turn a line over", link=True)
                 clean.clicked.connect(self._show_cleaning)
                 self.body.addWidget(clean)
                 return

@@ -47,7 +47,7 @@ class RecordingsView(QWidget):
         self.add = button(
             "List the recordings of this trial", "Where each lies, its hash, its time, its lanes", main=True
         )
-        self.add_folder = button("List a folder …", "All recordings below a folder; none is listed twice")
+        self.add_folder = button("List a folder…", "All recordings below a folder; none is listed twice")
         self.look = button("Look through all", "How far each is explained, its problems, the range of every field")
         self.condition = QLineEdit()
         self.condition.setAccessibleName("What is asked of all recordings")

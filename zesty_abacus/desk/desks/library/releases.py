@@ -167,7 +167,7 @@ class ReleasesView(QWidget):
         for one in self.words or []:
             self._result.addWidget(self._layout_row(one))
         if self.values is None:
-            self._result.addWidget(label("Decoding the open capture both ways …", "quiet"))
+            self._result.addWidget(label("Decoding the open capture both ways…", "quiet"))
             return
         fields = len(self.values)
         words = f"{fields} field{' comes' if fields == 1 else 's come'} out otherwise on the open capture"

@@ -59,7 +59,7 @@ class TracePicture:
         plot = self._plan.plot_rect(number)
         clock = session.clock
         if found is None:
-            draw_text(painter, plot, "decoding …", text_font(TINY_PX), theme.quiet)
+            draw_text(painter, plot, "decoding…", text_font(TINY_PX), theme.quiet)
             return
         column, curve = found
         painter.save()

@@ -41,7 +41,7 @@ class Rehearsals(QWidget):
         self.choice = Choice()
         self.choice.setAccessibleName("Rehearsal")
         self.run_button = button("Run", "Run it on the lanes that may send (R)", main=True)
-        self.bring = button("Bring one in …", "Keep the rehearsal of a file in the library")
+        self.bring = button("Bring one in…", "Keep the rehearsal of a file in the library")
         self.new = button("New", "Begin an empty rehearsal")
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the rehearsal")
@@ -52,7 +52,7 @@ class Rehearsals(QWidget):
             lambda: self._edit(self._draft.take_out),
         )
         self.keep = button("Keep", "Keep the rehearsal in the library under this name", main=True)
-        self.report = button("Write the report …", "Write the outcome as JUnit XML")
+        self.report = button("Write the report…", "Write the outcome as JUnit XML")
         self.note = label("", "quiet", wrap=True)
         self.outcome = label("", "quiet", wrap=True)
         self.steps: list[StepRow] = []

@@ -60,7 +60,7 @@ class HistoryView(QWidget):
             painter.end()
             return
         image = self._picture()
-        hint = "summing bits …" if image is None else self._hint
+        hint = "summing bits…" if image is None else self._hint
         if hint or image is None:
             said = QRectF(0, self._abacus.rods.top(0), self.width(), 30)
             draw_text(painter, said, hint, text_font(), theme.quiet)
