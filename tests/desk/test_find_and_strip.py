@@ -261,19 +261,7 @@ def test_a_layout_of_the_library_is_found_though_the_capture_has_no_such_message
     assert find.findings()[0] == "Hook request" and find.findings().count("Hook request") == 1
     QTest.keyClick(find, Qt.Key.Key_Return)
     pilot.settle()
-    assert window.desk_name == "Library" and window.library.list.current.name == "Hook request"
-    assert window.library.side.name.text() == "Hook request"
-
-
-def test_a_layout_is_shown_whatever_was_searched_for_before(pilot):
-    window, find = pilot.window, pilot.window.header.find_box
-    window.show_library("Releases")
-    pilot.type(window.library.list.line, "oil")
-    pilot.key(Qt.Key.Key_K, CONTROL)
-    pilot.type(find, "hook state")
-    QTest.keyClick(find, Qt.Key.Key_Return)
-    pilot.settle()
-    assert window.library.list.current.name == "Hook state" and window.library.list.isVisible()
+    assert window.desk_name == "Layouts" and window.layouts.head.title.text() == "Hook request"
 
 
 def test_what_the_capture_has_is_found_as_its_message_alone(pilot):
@@ -297,3 +285,14 @@ def test_keys_of_the_desk_come_first_and_are_written_as_on_the_keyboard(pilot):
     text = " ".join(said)
     assert "Everywhere" in text and "Ctrl +, Larger text" in text and "Ctrl Shift Left, Make the open field" in text
     assert "Ctrl, " not in text
+
+
+@pytest.mark.parametrize("size", [(960, 540), (1280, 800)])
+def test_all_keys_have_room(pilot, size):
+    pilot.window.resize(*size)
+    for desk in "123456":
+        pilot.key(desk)
+        pilot.key(Qt.Key.Key_F1)
+        sheet = pilot.window.findChild(KeyHelp)
+        assert max(line.at.y() for line in told_lines(sheet)) < sheet.height() - 10, desk
+        pilot.key(Qt.Key.Key_Escape)

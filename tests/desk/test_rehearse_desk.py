@@ -92,6 +92,16 @@ def test_a_flag_is_composed_in_words(pilot, desk):
     assert line.text() == "no"
 
 
+def test_an_entry_says_what_it_takes(pilot, desk):
+    composer = desk.composer
+    for message, field, hint in (
+        ("Pack label", "serial head", "a text of 7 bytes"), ("Heading sentence", "sentence", "a text"),
+        ("Heading sentence", "heading", "0, or sine 0 to 10 in 5 s"), ("Hook pendant", "button", "release, arm"),
+    ):  # fmt: skip
+        composer.choose(message)
+        assert composer.entries.lines[field].placeholderText() == hint, field
+
+
 def test_lists_are_composed_and_each_byte_shows_whose_it_is(pilot, desk):
     composer = desk.composer
     composer.choose("Beacon packet")

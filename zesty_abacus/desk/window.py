@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from uuid import UUID
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
@@ -125,7 +124,6 @@ class Window(QMainWindow):
         self.header.library.view_wanted.connect(self.show_library)
         session.edits.clashed.connect(lambda clash: self.layouts.comparing.show_clash(clash))
         session.desk_wanted.connect(self.show_desk)
-        session.layout_wanted.connect(lambda layout_id: self.show_library(layout_id=layout_id))
         session.source_wanted.connect(self._show_source)
         session.opened.connect(self._on_opened)
         look.changed.connect(self.update)
@@ -244,12 +242,10 @@ class Window(QMainWindow):
         """Show the guide where it is about the desk that is shown."""
         self.guide.begin(self.desk_name)
 
-    def show_library(self, page: str = "Layouts", layout_id: UUID | None = None) -> None:
-        """Show a page of the library in the place of a desk, with a layout in hand if one is named."""
+    def show_library(self, page: str = "Layouts") -> None:
+        """Show a page of the library in the place of a desk."""
         self.show_desk(LibraryView.name)
         self.library.show_page(page)
-        if layout_id is not None:
-            self.library.list.take_in_hand(layout_id)
 
     def _on_opened(self) -> None:
         if self.stage.currentIndex() == 0:

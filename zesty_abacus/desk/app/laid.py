@@ -59,6 +59,7 @@ from ...core.library.sync import bring_together
 from ...core.library.unsent import WaitingEdits
 from ...core.library.watch import watch
 from ...core.reading.differences import Difference, decoded_differences
+from ...core.reading.unrecorded import MessageSort, message_sorts
 from ...core.trial.intake import BroughtIn
 from ...core.trial.recorded import recordings_of
 from ...core.unravel.code_tables import DerivedCode, KnownText, derived_code
@@ -118,6 +119,7 @@ __all__ = [
     "LibraryStanding",
     "MappingShelf",
     "Marks",
+    "MessageSort",
     "NamedMoment",
     "OpenedTable",
     "Order",
@@ -155,6 +157,7 @@ __all__ = [
     "joined",
     "mapping_by_example",
     "merge_layouts",
+    "message_sorts",
     "moved",
     "neighbour_of",
     "open_layout_table",

@@ -101,8 +101,6 @@ class Session(QObject):
         Another kind, selection, or way to show payloads.
     desk_wanted
         (name) some view asks for another desk.
-    layout_wanted
-        (layout id) somebody wants to see a layout of the library, whether or not the capture has its message.
     source_wanted
         (number) somebody has to say how this recording is read.
     told
@@ -117,7 +115,6 @@ class Session(QObject):
     bits_changed = pyqtSignal()
     form_changed = pyqtSignal()
     desk_wanted = pyqtSignal(str)
-    layout_wanted = pyqtSignal(object)
     source_wanted = pyqtSignal(int)
     told = pyqtSignal(str, str)
 
@@ -166,6 +163,7 @@ class Session(QObject):
         self.outcomes: list[engine.SourceOutcome] = []
         self.density: Any = None
         self.kind: int | None = None
+        self._layout_alone: UUID | None = None
         self.bits: frozenset[int] = frozenset()
         self.form = FITTING
         self.clock.stretch_changed.connect(self._count_density)
@@ -205,9 +203,15 @@ class Session(QObject):
         """Return what a file says that is written from this window now."""
         return self.shared.origin()
 
+    @property
+    def layout(self) -> engine.Layout | None:
+        """The layout in hand: of the message in hand as that shows it, or one that reads no message of the capture."""
+        if self._layout_alone is not None:
+            return self.edits.layout(self._layout_alone)
+        return self.reading.layout_of(self.kind) if self.capture is not None else None
+
     def _tell_in_hand(self) -> None:
-        layout = self.reading.layout_of(self.kind)
-        self.shared.hold(layout.id if layout is not None else None)
+        self.shared.hold(self.layout.id if self.layout is not None else None)
 
     # the trial
 
@@ -236,7 +240,7 @@ class Session(QObject):
         self.growing.end()
         self.live.writing.leave_recording()
         self._take_capture(made.brought, made.meaning)
-        self.kind, self.bits = None, frozenset()
+        self.kind, self.bits, self._layout_alone = None, frozenset(), None
         self.traces.shown = []
         self.clock.start(made.brought.stretches, made.brought.digits)
         # which are worth a look depends on how often they come in the stretch in hand
@@ -368,9 +372,19 @@ class Session(QObject):
 
     def select_kind(self, kind: int | None) -> None:
         """Take a message kind in hand; the selection of bits belongs to the old one and goes."""
-        if kind == self.kind:
-            return
-        self.kind = kind
+        if kind != self.kind or self._layout_alone is not None:
+            self._take_in_hand(kind, None)
+
+    def take_layout(self, layout_id: UUID) -> None:
+        """Take a layout in hand, with a message that it reads; alone where the capture has none."""
+        kind = self.reading.kind_read_by(layout_id, self.kind)
+        if kind is not None:
+            self.select_kind(kind)
+        elif layout_id != self._layout_alone:
+            self._take_in_hand(None, layout_id)
+
+    def _take_in_hand(self, kind: int | None, layout_alone: UUID | None) -> None:
+        self.kind, self._layout_alone = kind, layout_alone
         self.bits = frozenset()
         self.kind_changed.emit()
         self.bits_changed.emit()
@@ -394,6 +408,9 @@ class Session(QObject):
         assert self.reading.meaning is not None, "a meaning that has changed is there"
         self.store.use(self.reading.meaning)
         self.traces.drop_gone()
+        if self._layout_alone is not None:
+            # an edit may have made it one that reads a message here
+            self.take_layout(self._layout_alone)
         self.layouts_changed.emit()
 
     def set_form(self, form: str) -> None:

@@ -119,9 +119,7 @@ class WhatIsThere:
             if layout.id not in read:
                 fields = " ".join(f"{field.name} {field.unit}" for field in layout.all_fields())
                 beside = f"{layout.applies.words()} · not in this capture"
-                yield Findable.of(
-                    "layout", layout.name, beside, partial(session.layout_wanted.emit, layout.id), fields
-                )  # fmt: skip
+                yield Findable.of("layout", layout.name, beside, partial(self._show_layout, layout.id), fields)
 
     def of_commands(self, commands: Iterable[Command]) -> Iterator[Findable]:
         """Yield what can be done now."""
@@ -145,6 +143,10 @@ class WhatIsThere:
             for field in reader.shown.once_a_frame():
                 title = f"{reader.layout.name}.{field.name}"
                 yield Finding("field", title, field.unit, partial(self._show_field, kind, field.id))
+
+    def _show_layout(self, layout_id: UUID) -> None:
+        self._session.take_layout(layout_id)
+        self._session.desk_wanted.emit("Layouts")
 
     def _show_field(self, kind: int, field_id: UUID) -> None:
         self._session.select_kind(kind)

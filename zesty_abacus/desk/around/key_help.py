@@ -12,7 +12,9 @@ from ..app.commands import Command
 from ..widgets.paint import draw_text
 from ..widgets.theme import faded, figure_font, look, text_font
 
-_ROW = 24
+_ROW, _LOWEST_ROW = 24, 15
+"""Pixels of a line, and of one where all of them would not have room."""
+_HEAD, _FOOT, _OUTSIDE = 48, 18, 8
 _WIDEST = 960
 
 
@@ -61,9 +63,11 @@ class KeyHelp(QWidget):
         keys = [command for command in commands if command.shortcut]
         lines = _lines(desk, [one for one in keys if one.desk == desk], [one for one in keys if not one.desk])
         rows = (len(lines) + 1) // 2
-        height = rows * _ROW + 74
+        room = self.height() - 2 * _OUTSIDE - _HEAD - _FOOT
+        tall = min(max(room / rows, _LOWEST_ROW), _ROW)
+        height = rows * tall + _HEAD + _FOOT
         width = min(_WIDEST, self.width() - 20)
-        sheet = QRectF((self.width() - width) / 2, max((self.height() - height) / 2, 10), width, height)
+        sheet = QRectF((self.width() - width) / 2, max((self.height() - height) / 2, _OUTSIDE), width, height)
         painter.setPen(QColor(theme.line))
         painter.setBrush(QColor(theme.panel))
         painter.drawRoundedRect(sheet, 10, 10)
@@ -71,17 +75,19 @@ class KeyHelp(QWidget):
         draw_text(painter, head, f"Keys on {desk}", text_font(16, bold=True), theme.ink)
         draw_text(painter, head, "F1 again: the guide", text_font(), theme.quiet, Qt.AlignmentFlag.AlignRight)
         font = figure_font(12)
-        room = max((QFontMetricsF(font).horizontalAdvance(name) for name, _ in lines), default=0.0) + 4
+        keys_room = max((QFontMetricsF(font).horizontalAdvance(name) for name, _ in lines), default=0.0) + 4
         half = (width - 48) / 2
         for number, (name, words) in enumerate(lines):
             column, row = divmod(number, rows)
             x = sheet.left() + 24 + column * half
-            y = sheet.top() + 48 + row * _ROW
+            y = sheet.top() + _HEAD + row * tall
             if not name:
-                draw_text(painter, QRectF(x, y, half - 24, _ROW), words, text_font(bold=True), theme.quiet)
+                draw_text(painter, QRectF(x, y, half - 24, tall), words, text_font(bold=True), theme.quiet)
                 continue
-            draw_text(painter, QRectF(x, y, room, _ROW), name, font, theme.zest_text)
-            draw_text(painter, QRectF(x + room + 10, y, half - room - 24, _ROW), words, text_font(), theme.ink)
+            draw_text(painter, QRectF(x, y, keys_room, tall), name, font, theme.zest_text)
+            draw_text(
+                painter, QRectF(x + keys_room + 10, y, half - keys_room - 24, tall), words, text_font(), theme.ink
+            )
         painter.end()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

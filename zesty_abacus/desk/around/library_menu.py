@@ -110,7 +110,7 @@ class LibraryButton(QPushButton):
         )  # fmt: skip
 
     def _layout_in_hand(self) -> Any:
-        return self._session.reading.layout_of(self._session.kind)
+        return self._session.layout
 
     def compare_release(self, name: str) -> None:
         """Show the layout in hand as a release has it beside the newest state."""

@@ -35,6 +35,7 @@ def layout_commands(desk: Callable[[], LayoutsDesk], session: Session) -> list[C
         ("compare", "Compare with another layout", "", lambda: desk().menus.offer_compared()),
         ("another layout", "Another layout for frames like the one at the cursor", "",
          lambda: desk().hand.begin_another()),
+        ("unrecorded", "Begin a layout of a message that was not recorded", "", lambda: desk().ask_unrecorded()),
         ("bring in", "Bring layouts in from a file", "", lambda: desk().ask_bring_in()),
     ]  # fmt: skip
     return [Command(name, words, key, call, opened, "Layouts") for name, words, key, call in made]

@@ -43,6 +43,7 @@ from .tried import TriedTable
 _CURSOR_MS = 30
 _EMPTY, _PLAN, _COMPARE, _BRING = range(4)
 """Pages of the desk."""
+_READS_NOTHING = "It reads no message of the open capture."
 
 
 class LayoutsDesk(Desk):
@@ -83,7 +84,7 @@ class LayoutsDesk(Desk):
             self.head.row.addWidget(action)
         self.menus = LayoutMenus(
             self, session, self.hand, self.reshaper, self.comparing,
-            self.drop_in, self.more, self.find_order, self.find_code, self.ask_bring_in,
+            self.drop_in, self.more, self.find_order, self.find_code, self.ask_unrecorded, self.ask_bring_in,
         )  # fmt: skip
         self.start = StartPage(session)
         self._stack = Pages()
@@ -142,6 +143,7 @@ class LayoutsDesk(Desk):
         self.side.agreement.pair_wanted.connect(self.comparing.show_pair)
         session.reading.counts.changed.connect(self._show_explained)
         self.start.begin_wanted.connect(self.hand.begin)
+        self.start.unrecorded_wanted.connect(self.hand.begin_unrecorded)
         self.start.bring_wanted.connect(self.ask_bring_in)
         self.plan.edited.connect(self.hand.keep_item)
         self.plan.grown.connect(self.hand.keep)
@@ -165,6 +167,12 @@ class LayoutsDesk(Desk):
         name, _ = QFileDialog.getOpenFileName(self, "Bring layouts in", "", known)
         if name:
             self.bring_in(Path(name))
+
+    def ask_unrecorded(self) -> None:
+        """Ask of which message that was not recorded a layout is to be begun."""
+        self._session.select_kind(None)
+        self.back_to_plan()
+        self.start.unrecorded.line.setFocus()
 
     def bring_in(self, path: Path) -> None:
         """Show what a file of layouts gives."""
@@ -234,23 +242,30 @@ class LayoutsDesk(Desk):
             return
         if self._stack.currentIndex() != _COMPARE or layout is None:
             self._stack.setCurrentIndex(_PLAN if layout is not None else _EMPTY)
-        kind = session.kind
-        if layout is None or kind is None:
+        if layout is None:
             self.head.title.setText("Layouts")
             self.head.words.setText("")
             self.start.show_message()
         else:
-            activity = session.reading.counts.activity_of(kind)
-            size = max(layout.size, session.capture.kind_size(kind))
-            moves = activity.moves if activity is not None else AbacusState().moves
             whole = self.hand.whole if layout.registers is not None else None
-            self.plan.show_layout(layout, AbacusState(size, b"", moves, session.owners.in_hand(kind, size)), whole)
+            self.plan.show_layout(layout, self._beads(layout), whole)
             self.head.title.setText(layout.name)
             self.head.words.setText(self._head_words(layout))
-            self.message.show_layout(whole or layout, session.reading.words(kind))
+            why = session.reading.words(session.kind) if session.kind is not None else _READS_NOTHING
+            self.message.show_layout(whole or layout, why)
             self._show_explained()
             self._try()
         self._show_actions()
+
+    def _beads(self, layout: engine.Layout) -> AbacusState:
+        """Return the beads of a layout: how long frames are and which bits move, as far as any were recorded."""
+        session, kind = self._session, self._session.kind
+        if kind is None:
+            return AbacusState(layout.size, b"", AbacusState().moves, engine.owned_bits(layout, layout.size))
+        activity = session.reading.counts.activity_of(kind)
+        size = max(layout.size, session.capture.kind_size(kind))
+        moves = activity.moves if activity is not None else AbacusState().moves
+        return AbacusState(size, b"", moves, session.owners.in_hand(kind, size))
 
     def _head_words(self, layout: engine.Layout) -> str:
         applies = layout.applies
@@ -260,7 +275,8 @@ class LayoutsDesk(Desk):
         else:
             whole = self.hand.whole or layout
             parts = [f"{counted(len(whole.fields), 'field')} in {layout.registers.space.words}"]
-            parts.append(f"this exchange carries {len(layout.fields)}")
+            if self._session.kind is not None:
+                parts.append(f"this exchange carries {len(layout.fields)}")
         if layout.sender:
             parts.append(f"sent by {layout.sender}")
         return " · ".join(parts)

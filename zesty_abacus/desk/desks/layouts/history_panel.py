@@ -68,7 +68,7 @@ class HistoryPanel(Panel):
     def refresh(self) -> None:
         """Read the history again, on a thread."""
         session = self._session
-        layout = session.reading.layout_of(session.kind) if session.capture is not None else None
+        layout = session.layout
         self._layout_id = layout.id if layout is not None else None
         self.author.setText(session.edits.line.author)
         self.agreement.show_layout(layout)

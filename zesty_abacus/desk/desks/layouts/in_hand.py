@@ -33,8 +33,7 @@ class LayoutInHand(QObject):
     @property
     def shown(self) -> engine.Layout | None:
         """The layout as the plan shows it: of a register map, the part that the exchange carries."""
-        session = self._session
-        return session.reading.layout_of(session.kind) if session.capture is not None else None
+        return self._session.layout
 
     @property
     def whole(self) -> engine.Layout | None:
@@ -235,6 +234,13 @@ class LayoutInHand(QObject):
             self._read_lines(begun, session.kind, session.edits.change)
         else:
             session.edits.change(begun)
+
+    def begin_unrecorded(self, begun: engine.Layout) -> None:
+        """Keep an empty layout of a message that was not recorded, and take it in hand."""
+        if self.keep(begun):
+            self._session.take_layout(begun.id)
+            if begun.registers is None:
+                self._plan.pictures.abacus.setFocus()
 
     def begin_another(self) -> None:
         """Begin a second layout for the message, which reads frames that begin like the one at the cursor."""

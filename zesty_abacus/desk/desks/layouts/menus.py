@@ -24,19 +24,20 @@ class LayoutMenus:
         Owns the menus and the dialogs that they open.
     drop_in, more
         The buttons below which they open.
-    find_order, find_code, bring_in
+    find_order, find_code, unrecorded, bring_in
         Open these parts of the desk.
     """
 
     def __init__(
         self, desk: QWidget, session: Session, hand: LayoutInHand, reshaper: Reshaper, comparing: Comparing,
         drop_in: QPushButton, more: QPushButton, find_order: Callable[[], None], find_code: Callable[[], None],
-        bring_in: Callable[[], None],
+        unrecorded: Callable[[], None], bring_in: Callable[[], None],
     ) -> None:  # fmt: skip
         self._desk, self._session, self._hand = desk, session, hand
         self._reshaper, self._comparing = reshaper, comparing
         self._drop_in, self._more = drop_in, more
-        self._find_order, self._find_code, self._bring_in = find_order, find_code, bring_in
+        self._find_order, self._find_code = find_order, find_code
+        self._unrecorded, self._bring_in = unrecorded, bring_in
         drop_in.clicked.connect(self.offer_templates)
         more.clicked.connect(self._offer_rarer)
 
@@ -62,6 +63,7 @@ class LayoutMenus:
             ("Work out the code table of a text", self._find_code),
             ("Compare with another layout…", self.offer_compared),
             ("Another layout for frames like the one at the cursor", self._hand.begin_another),
+            ("A layout of a message that was not recorded…", self._unrecorded),
             ("Print its sheet…", lambda: ask_and_print(desk, session, one)),
             ("Print all sheets…", lambda: ask_and_print(desk, session, session.edits.layouts())),
             ("Put this layout out…", lambda: ask_and_put_out(desk, session, one)),

@@ -86,14 +86,15 @@ class PlanPictures(QWidget):
             The open item, and its number among all fields; -1 if it is none of them.
         """
         session, layout = self._session, self._layout
-        if layout is None or session.kind is None or self.shown == BEADS:
+        if layout is None or self.shown == BEADS:
             return
         if self._whole is not None:
             self._chosen = current
             self.held.look(self._whole)
             self._show_ladder()
             return
-        at = session.store.frame_at(session.kind, layout, session.clock.cursor_ns)
+        kind = session.kind
+        at = session.store.frame_at(kind, layout, session.clock.cursor_ns) if kind is not None else None
         if at is not None:
             self.flow.show_frame(at.payload, at.owners, current_number)
         else:
@@ -107,7 +108,10 @@ class PlanPictures(QWidget):
     def say_hint(self, is_open: bool) -> None:
         """Say what can be done in the picture, with a card open or none."""
         if self.shown == LADDER:
-            hint = "Bright rungs are in this exchange. Click one to edit it; sweep free ones for a new field."
+            bright = "Bright rungs are in this exchange. " if self._session.kind is not None else ""
+            hint = f"{bright}Click a rung to edit it; sweep free ones for a new field."
+        elif self.shown == STRIP and self._session.kind is None:
+            hint = "Where bytes lie is seen in a frame, and none was recorded here."
         elif self.shown == STRIP:
             hint = "Colours say which field a byte belongs to in this frame. Click one to edit it."
         elif is_open:

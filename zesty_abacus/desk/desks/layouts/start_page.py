@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.parts import button, label, menu_of
+from .unrecorded_form import UnrecordedForm
 
 _BEGIN = "Begin a layout for this message"
 
@@ -19,11 +20,14 @@ class StartPage(QWidget):
     ------
     begin_wanted
         A layout is to be begun for the message in hand.
+    unrecorded_wanted
+        (layout) an empty layout of a message that was not recorded is to be kept.
     bring_wanted
         Layouts are to be brought in from a file.
     """
 
     begin_wanted = pyqtSignal()
+    unrecorded_wanted = pyqtSignal(object)
     bring_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -47,12 +51,16 @@ class StartPage(QWidget):
         row.addWidget(self.bring)
         row.addStretch(1)
         column.addLayout(row)
+        self.unrecorded = UnrecordedForm()
+        self.unrecorded.begun.connect(self.unrecorded_wanted)
+        column.addWidget(self.unrecorded, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addStretch(2)
 
     def show_message(self) -> None:
         """Say what can be done about the message in hand."""
         session = self._session
         self.bring.setVisible(session.capture is not None)
+        self.unrecorded.setVisible(session.capture is not None and session.kind is None)
         if session.capture is None or session.kind is None:
             self.begin.hide()
             self.tie.hide()

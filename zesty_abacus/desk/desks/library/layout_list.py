@@ -231,14 +231,6 @@ class LayoutList(QWidget):
             return
         self._session.jobs.start("find layouts", "searching", lambda _progress: library.layouts.find(text), self._take)
 
-    def take_in_hand(self, layout_id: UUID) -> None:
-        """Choose a layout among all there are: what was searched for may not have it."""
-        self._held = layout_id
-        self.line.clear()
-        for choice in (self.lane, self.standing, self.author):
-            choice.setCurrentIndex(0)
-        self.refresh()
-
     @property
     def current(self) -> laid.Found | None:
         """The layout that is chosen in the list."""

@@ -35,7 +35,7 @@ class LibrarySide(Panel):
         self.name = label("", wrap=True)
         self.name.setFont(text_font(bold=True))
         self.words = label("", "quiet", wrap=True)
-        self.open = button("Open on Layouts", "With the message of this capture that it reads", main=True)
+        self.open = button("Open on Layouts", "With a message of this capture, if it reads one", main=True)
         self.open.clicked.connect(lambda: self.open_wanted.emit(self.layout_id))
         self._fields = QVBoxLayout()
         self._fields.setSpacing(1)
@@ -80,7 +80,6 @@ class LibrarySide(Panel):
         kind = session.reading.kind_read_by(layout.id, session.kind)
         reads = "" if kind is not None else " · reads no message of this capture"
         self.words.setText(f"{layout.applies.words()}{reads}")
-        self.open.setEnabled(kind is not None)
         self._show_fields(layout)
 
     def _show_fields(self, layout: engine.Layout) -> None:

@@ -95,14 +95,10 @@ class LibraryView(Desk):
         self.tabs.setCurrentIndex(PAGES.index(page))
 
     def open_layout(self, layout_id: UUID | None) -> None:
-        """Open a layout on its desk, with a message of the capture that it reads."""
-        session = self._session
-        kind = session.reading.kind_read_by(layout_id, session.kind) if layout_id is not None else None
-        if kind is None:
-            session.told.emit("", "This layout reads no message of the open capture.")
-            return
-        session.select_kind(kind)
-        session.desk_wanted.emit("Layouts")
+        """Open a layout on its desk, with a message of the capture if it reads one."""
+        if layout_id is not None:
+            self._session.take_layout(layout_id)
+            self._session.desk_wanted.emit("Layouts")
 
     def _go_to(self, value: Any, time_ns: int) -> None:
         session = self._session

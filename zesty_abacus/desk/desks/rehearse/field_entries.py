@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from ...app.doors import engine, going
 from ...widgets.parts import clear_grid, label
 from ...widgets.theme import look
+from ...widgets.words import counted
 from .hand_slider import HandSlider
 
 _SWATCH_PX = 9
@@ -83,8 +84,7 @@ class FieldEntries(QWidget):
         clear_grid(self._grid)
         self.lines, self.sliders, self._fields = {}, {}, [field for _, field in fields]
         for row, (number, field) in enumerate(fields):
-            names = ", ".join(one.label for one in field.called[:4])
-            line = self._add_line(row, field.name, names or "0, or sine 0 to 10 in 5 s", feeds)
+            line = self._add_line(row, field.name, _hint(field), feeds)
             self._grid.addWidget(Swatch(number), row, 0)
             self._grid.addWidget(label(field.unit, "quiet"), row, 3)
             self._add_slider(field, line, row)
@@ -141,6 +141,18 @@ class FieldEntries(QWidget):
             if field.places.bits and field.places.size_needed <= len(payload) and field.raw_is_number:
                 raw, value = going.get_value(payload, field)
                 self.lines[field.name].setText(_entry(field, raw, value))
+
+
+def _hint(field: Any) -> str:
+    """Return what may be given for a field, as an example."""
+    if field.called:
+        return ", ".join(one.label for one in field.called[:4])
+    if field.raw_is_number:
+        return "0, or sine 0 to 10 in 5 s"
+    if field.kind.value == "bytes":
+        return "bytes, such as A5 01"
+    size = len(field.places) // 8
+    return f"a text of {counted(size, 'byte')}" if size and field.code is None else "a text"
 
 
 def _entry(field: Any, raw: int | None, value: Fraction | None) -> str:
