@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
+from zesty_abacus.core.codec.messages import encode_message
 from zesty_abacus.desk.widgets.told import told_lines
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -62,6 +63,19 @@ def test_with_an_address_that_was_recorded_it_has_a_message_in_hand(pilot, desk)
     pilot.type(desk.message.lines["address"], "0x2C1", enter=True)
     assert pilot.session.kind == pilot.kind(0x2C1)
     assert desk.head.title.text() == "Hook request" and desk.message.why.text() != ""
+
+
+def test_with_a_recording_of_it_brought_in_it_has_a_message_in_hand(pilot, desk, tmp_path):
+    recording = tmp_path / "hook.log"
+    payload = encode_message(layout_named(pilot, "Hook request"), {"wanted": "release"}).payload.hex()
+    recording.write_text("".join(f"(1778572{800 + n}.000000) thruster 3B0#{payload}\n" for n in range(5)))
+    pilot.session.trials.add_sources([recording])
+    pilot.wait(lambda: pilot.session.kind is not None, "the message")
+    pilot.settle()
+    assert pilot.session.kinds.key(pilot.session.kind).address == 0x3B0
+    assert desk.head.title.text() == "Hook request" and "names this lane" in desk.message.why.text()
+    pilot.key("4")
+    assert "wanted, always release, in every frame" in [line.words for line in told_lines(desk.tried)]
 
 
 def test_a_message_that_is_chosen_takes_its_place(pilot, desk):

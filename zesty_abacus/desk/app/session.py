@@ -290,6 +290,7 @@ class Session(QObject):
         if is_following and self.growing.is_on:
             self.clock.follow()
         self.opened.emit()
+        self._find_its_message()
         if not is_counted:
             self._behind.start()
         self._tell_problems()
@@ -318,6 +319,7 @@ class Session(QObject):
         for part in (self.asking, self.second, self.problems, self.exchanges, self.findings):
             part.grow()
         self.grown.emit()
+        self._find_its_message()
 
     def _count_density(self) -> None:
         """Count the strip's frames anew: another stretch is in hand."""
@@ -383,6 +385,11 @@ class Session(QObject):
         elif layout_id != self._layout_alone:
             self._take_in_hand(None, layout_id)
 
+    def _find_its_message(self) -> None:
+        """Take the message of a layout that is in hand alone, if an edit or a recording has given it one."""
+        if self._layout_alone is not None:
+            self.take_layout(self._layout_alone)
+
     def _take_in_hand(self, kind: int | None, layout_alone: UUID | None) -> None:
         self.kind, self._layout_alone = kind, layout_alone
         self.bits = frozenset()
@@ -408,9 +415,7 @@ class Session(QObject):
         assert self.reading.meaning is not None, "a meaning that has changed is there"
         self.store.use(self.reading.meaning)
         self.traces.drop_gone()
-        if self._layout_alone is not None:
-            # an edit may have made it one that reads a message here
-            self.take_layout(self._layout_alone)
+        self._find_its_message()
         self.layouts_changed.emit()
 
     def set_form(self, form: str) -> None:
