@@ -7,6 +7,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
 from zesty_abacus.core.codec.messages import encode_message
+from zesty_abacus.desk.desks.handover.desk import CODE
 from zesty_abacus.desk.widgets.told import told_lines
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -92,6 +93,12 @@ def test_a_message_that_is_chosen_takes_its_place(pilot, desk):
 def test_other_desks_say_that_no_message_is_in_hand(pilot, desk):
     for key in "2356":
         pilot.key(key)
+    code = pilot.window.handover.code
+    pilot.window.handover.pages.show_page(CODE)
+    pilot.settle()
+    code.messages.choose("kind")
+    pilot.wait(lambda: code.made is not None and len(code.made.manifest.messages) == 1, "the code of the one in hand")
+    assert code.made.manifest.messages[0].message == "Hook request"
     pilot.key("3")
     assert pilot.session.kind is None and pilot.window.desk_name == "Unravel"
     pilot.key("4")

@@ -126,9 +126,9 @@ class CodePage(QWidget):
         layouts = session.edits.layouts()
         names: list[str] = []
         if self.messages.value == "kind":
-            names = [reader.layout.name for reader in session.reading.readers(session.kind)] if (
-                session.kind is not None
-            ) else []  # fmt: skip
+            names = [reader.layout.name for reader in session.reading.readers(session.kind)]
+            if session.kind is None and session.layout is not None:
+                names = [session.layout.name]
             if not names:
                 raise leaving.GenerateError("nobody has named a message in hand; choose one in the roster.")
         node = self.node.text().strip() if self._has_nodes() else ""

@@ -151,7 +151,7 @@ class RehearseDesk(Desk):
         session = self._session
         if not self.isVisible():
             return
-        layout = session.reading.layout_of(session.kind)
+        layout = session.layout
         if layout is not None:
             self.composer.choose(layout.name)
         elif session.kind is not None and self.live.is_live:
