@@ -171,3 +171,23 @@ def test_one_that_was_recorded_after_all_is_in_hand_with_its_message(pilot):
     pilot.settle()
     pilot.type(desk.start.unrecorded.line, "0x2D0", enter=True)
     assert pilot.session.kind == pilot.kind(0x2D0) and desk.head.title.text() == "Message 0x2D0"
+
+
+def test_papers_are_typed_in_before_anything_is_recorded(empty, tmp_path):
+    """A new trial without recordings has a library, and a library is all that a layout needs."""
+    empty.session.trials.begin(tmp_path / "trial")
+    empty.wait(lambda: empty.session.capture is not None, "the trial")
+    empty.settle()
+    empty.key("4")
+    desk, form = empty.window.layouts, empty.window.layouts.start.unrecorded
+    assert form.isVisible()
+    form.sort.setCurrentText("LIN")
+    empty.type(form.line, "0x12", enter=True)
+    assert desk.head.title.text() == "Message 0x12"
+    empty.drag_beads(7, 7, desk="layouts")
+    empty.key("F")
+    empty.type(desk.plan.column.form.lines["name"], "lamp", enter=True)
+    assert layout_named(empty, "Message 0x12").field_named("lamp").kind.value == "flag"
+    empty.key(Qt.Key.Key_Escape)
+    # and it leaves as any other
+    assert [layout.name for layout in empty.session.edits.layouts()] == ["Message 0x12"]
