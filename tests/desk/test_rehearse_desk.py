@@ -4,6 +4,7 @@ import csv
 import json
 import socket
 import time
+from fractions import Fraction
 from xml.etree import ElementTree
 
 import msgspec
@@ -17,11 +18,13 @@ from tests.live.sockets import free_port
 from tests.steady import KEEPS_TIME
 from zesty_abacus.core.files.errors import FileError
 from zesty_abacus.core.frames.flags import EXTENDED, LONG
+from zesty_abacus.core.rehearse.round_trip import FieldTrip
 from zesty_abacus.core.rehearse.steps import STEP_KINDS, Ask, Note, Rehearsal, fresh_step, rehearsal_to_json
 from zesty_abacus.desk.app.doors import going
 from zesty_abacus.desk.app.hearing import LogRow
 from zesty_abacus.desk.desks.rehearse.composer import BY_HAND
 from zesty_abacus.desk.desks.rehearse.log import Log
+from zesty_abacus.desk.desks.rehearse.trips import figures_of
 from zesty_abacus.desk.launch import make_application
 
 pytestmark = KEEPS_TIME
@@ -737,3 +740,19 @@ def test_a_message_has_its_own_lane_to_go_out_on_before_anything_is_connected(pi
     lane = pilot.window.rehearse.composer.out.lane
     assert [lane.itemText(number) for number in range(lane.count())] == ["its own lane"]
     assert lane.currentText() == "its own lane" and pilot.window.rehearse.composer.out.wanted_lane() == ""
+
+
+@pytest.mark.parametrize(
+    ("meant", "arrives", "words"),
+    [
+        ("-21474836.4751", "-21474836.48", ("−21\u2009474\u2009836.4751", "−21\u2009474\u2009836.4800", "0.0049")),
+        ("12.5", "12.5", ("12.5", "12.5", "0")), ("1284161", "1284161", ("1\u2009284\u2009161",) * 2 + ("0",)),
+        ("0.049", "0", ("0.049", "0.000", "0.049")), ("300", "255", ("300", "255", "45")),
+        ("300", None, ("300", "nothing", "nothing")),
+    ],
+)  # fmt: skip
+def test_a_round_trip_shows_what_is_lost_on_the_way(meant, arrives, words):
+    reached = None if arrives is None else Fraction(arrives)
+    lost = None if reached is None else abs(Fraction(meant) - reached)
+    trip = FieldTrip("north", "m", Fraction(meant), reached, lost, 0.0, (), ())
+    assert figures_of(trip) == words

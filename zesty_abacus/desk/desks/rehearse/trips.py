@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable
 from typing import Any
 
@@ -12,8 +13,10 @@ from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 from ...app.doors import engine, going
 from ...app.jobs import Jobs
 from ...widgets.parts import Choice, button, clear_grid, in_room, label
+from ...widgets.words import figure_text
 
 _SAME = "the same layout"
+_MOST_DECIMALS = 9
 
 
 class Trips(QWidget):
@@ -104,8 +107,7 @@ class Trips(QWidget):
             self._grid.addWidget(label(words, "quiet"), 0, place)
         row = 1
         for trip in self.trips:
-            cells = (trip.name, *(_figure(value) for value in (trip.meant, trip.arrives, trip.loss)))
-            for place, words in enumerate(cells):
+            for place, words in enumerate((trip.name, *figures_of(trip))):
                 self._grid.addWidget(label(words), row, place)
             row += 1
             for sentence in trip.words:
@@ -121,8 +123,16 @@ class Trips(QWidget):
             self.mirrored.emit(*going.mirror(sender, receiver))
 
 
-def _figure(value: Any) -> str:
+def figures_of(trip: Any) -> tuple[str, str, str]:
+    """Return what was meant, what arrives and what is lost, with as many decimals as it takes to see the loss."""
+    if trip.arrives is None or trip.loss is None:
+        return _figure(trip.meant), "nothing", "nothing"
+    lost = float(trip.loss)
+    decimals = min(max(1 - math.floor(math.log10(lost)), 0), _MOST_DECIMALS) if lost else None
+    return _figure(trip.meant, decimals), _figure(trip.arrives, decimals), _figure(trip.loss)
+
+
+def _figure(value: Any, decimals: int | None = None) -> str:
     if value is None:
         return "nothing"
-    text = engine.format_exact(value)
-    return text if len(text) <= 9 else f"{float(value):.4g}"
+    return figure_text(float(value)) if decimals is None else engine.wording.number_text(float(value), decimals)
