@@ -66,6 +66,18 @@ def test_with_an_address_that_was_recorded_it_has_a_message_in_hand(pilot, desk)
     assert desk.head.title.text() == "Hook request" and desk.message.why.text() != ""
 
 
+def test_a_layout_stays_in_hand_when_it_is_given_an_address_that_nobody_sent(pilot):
+    pilot.pick_kind(0x310)
+    pilot.key("4")
+    desk = pilot.window.layouts
+    pilot.type(desk.message.lines["address"], "0x311", enter=True)
+    assert pilot.session.kind is None and desk.head.title.text() == "Helm lever"
+    pilot.type(desk.message.lines["note"], "moved", enter=True)
+    assert layout_named(pilot, "Helm lever").note == "moved" and desk.head.title.text() == "Helm lever"
+    pilot.type(desk.message.lines["address"], "0x310", enter=True)
+    assert pilot.session.kind == pilot.kind(0x310) and desk.head.title.text() == "Helm lever"
+
+
 def test_with_a_recording_of_it_brought_in_it_has_a_message_in_hand(pilot, desk, tmp_path):
     recording = tmp_path / "hook.log"
     payload = encode_message(layout_named(pilot, "Hook request"), {"wanted": "release"}).payload.hex()
