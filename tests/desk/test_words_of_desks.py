@@ -58,6 +58,7 @@ def _settled(line: str) -> str:
     """Return a line without what is another one each time: the folder, the hour, who runs the tests."""
     line = line.replace(str(demo_folder()), "<trial>")
     line = re.sub(r"~?(?:/[\w.-]+)+/yuzu\b", "<trial>", line)
+    line = re.sub(r"(changes are kept as: |: you, ).*", r"\1<you>", line)
     return re.sub(r"today \d\d:\d\d", "today", line)
 
 
