@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
+from PyQt6.QtGui import QFontInfo
 from PyQt6.QtWidgets import QTabBar, QWidget
 
 from tests.approved import hold_all_against_approved
@@ -12,7 +13,10 @@ from tests.desk.said import said
 from zesty_abacus.desk.app.findings import Findings
 from zesty_abacus.desk.app.problems import Problems
 from zesty_abacus.desk.app.settings import demo_folder
+from zesty_abacus.desk.launch import make_application
+from zesty_abacus.desk.widgets.theme import figure_font, text_font
 
+FONTS = ["Inter", "JetBrains Mono"]
 LOOK, WANT = Problems.look, Findings.want
 
 KINDS = ("Azimuth command port", "0x2C1", "Motor heat", "Shore energy", "Bilge sensor", "Load cell", "Heading sentence",
@@ -65,6 +69,15 @@ def _settled(line: str) -> str:
 def kind_called(pilot, name: str) -> int:
     kinds = pilot.session.kinds
     return next(n for n in range(len(pilot.session.capture.kinds.keys)) if name in (kinds.name(n), kinds.address(n)))
+
+
+@pytest.fixture(autouse=True)
+def its_fonts():
+    """With others a list has room for more rows, or fewer, and says other words."""
+    make_application()
+    found = [QFontInfo(font).family() for font in (text_font(), figure_font())]
+    if found != FONTS:
+        pytest.skip(f"approved as painted in {' and '.join(FONTS)}, and here are {' and '.join(found)}")
 
 
 @pytest.fixture(autouse=True)
