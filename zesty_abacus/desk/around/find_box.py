@@ -1,4 +1,4 @@
-"""The find-or-do box: any message, field, moment or command by a few letters."""
+"""The find-or-do box: any message, field, layout, moment or command by a few letters."""
 
 from __future__ import annotations
 

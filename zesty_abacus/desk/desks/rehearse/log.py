@@ -42,7 +42,7 @@ class Log(RowList):
         self._only = self._where = ""
         self._shown: list[LogRow] = []
         self._rooms = [*_LEAST]
-        look.changed.connect(self._repaint)
+        look.changed.connect(self.repaint_rows)
 
     def add(self, rows: list[LogRow]) -> None:
         """Add rows behind the others."""
@@ -57,7 +57,7 @@ class Log(RowList):
         self._set_range()
         if follows:
             self.set_first(max(self.count() - self.slots(), 0))
-        self._repaint()
+        self.repaint_rows()
 
     def list_only(self, words: str) -> None:
         """List only rows that have some words in them; empty lists all."""
@@ -81,7 +81,7 @@ class Log(RowList):
         self._shown = [row for row in self.rows if self._is_asked(row)]
         self._set_range()
         self.set_first(max(self.count() - self.slots(), 0))
-        self._repaint()
+        self.repaint_rows()
 
     def _is_asked(self, row: LogRow) -> bool:
         return _has(row, self._only) and (not self._where or row.asked == self._where)
@@ -91,18 +91,13 @@ class Log(RowList):
 
     def go(self, step: int) -> None:
         self.set_first(max(self.first() + step, 0))
-        self._repaint()
+        self.repaint_rows()
 
     def _set_range(self) -> None:
         bar = self.verticalScrollBar()
         if bar is not None:
             bar.setRange(0, max(self.count() - self.slots(), 0))
             bar.setPageStep(self.slots())
-
-    def _repaint(self) -> None:
-        viewport = self.viewport()
-        if viewport is not None:
-            viewport.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         viewport = self.viewport()
@@ -112,15 +107,14 @@ class Log(RowList):
         theme = look.theme
         painter = QPainter(viewport)
         painter.fillRect(viewport.rect(), QColor(theme.panel))
-        width, first = viewport.width(), self.first()
-        listed = [_cells(row) for row in self._shown[first : first + self.slots()]]
+        width, rows, height = viewport.width(), self.rows_in_view(), self.row_height
+        listed = [_cells(self._shown[row]) for row, _ in rows]
         columns = self._columns(listed, width)
         for (x, room), words in zip(columns, _TITLES, strict=True):
             draw_text(painter, QRectF(x, 2, room, 18), words, text_font(TINY_PX), theme.quiet)
-        height = self.row_height
-        for place, cells in enumerate(listed):
+        for (_, top), cells in zip(rows, listed, strict=True):
             for (x, room), (words, font, ink) in zip(columns, cells, strict=True):
-                draw_text(painter, QRectF(x, round(_HEAD + place * height), room, height), words, font, ink)
+                draw_text(painter, QRectF(x, top, room, height), words, font, ink)
         if not self._shown:
             words = self._nothing()
             draw_text(painter, QRectF(14, _HEAD + 6, width - 28, 20), words, text_font(SMALL_PX), theme.quiet)
