@@ -52,7 +52,7 @@ def wait(holds):
 wait(lambda: session.reading.counts.explained and session.jobs.is_idle())
 clock = session.clock
 kind = max(range(len(session.capture.kinds.keys)), key=session.capture.kinds.count)
-session.select_kind(kind)
+session.in_hand.take_kind(kind)
 wait(lambda: session.store.data(kind) is not None and session.jobs.is_idle())
 found = {}
 def paint(name, widget, move):
@@ -104,7 +104,7 @@ settle()
 _VISIT = (
     OPENED
     + """
-session.select_kind(next(session.reading.kinds_read()))
+session.in_hand.take_kind(next(session.reading.kinds_read()))
 settle()
 def visit():
     times = {}

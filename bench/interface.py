@@ -48,7 +48,7 @@ def median(pairs):
     return [statistics.median(column) for column in zip(*pairs)]
 window.show_desk(sys.argv[1])
 kind = next(session.reading.kinds_read())
-session.select_kind(kind)
+session.in_hand.take_kind(kind)
 settle()
 layout = session.reading.layout_of(kind)
 edits = [took(lambda: session.edits.change(msgspec.structs.replace(layout, note=f"note {n}"))) for n in range(9)]

@@ -53,7 +53,7 @@ def kind_named(window: Window, name: str) -> int:
 def ladder(window: Window) -> None:
     """Layouts: the registers of a device, of which an exchange carries some."""
     window.layouts.plan.pick(None)
-    window.session.select_kind(kind_named(window, "Bilge sensor") + 1)
+    window.session.in_hand.take_kind(kind_named(window, "Bilge sensor") + 1)
     settle(window)
     window.session.clock.set_cursor(window.session.capture.end_ns)
 
@@ -82,7 +82,7 @@ def unravel(window: Window) -> None:
     window.session.asking.ask("")
     window.read.all_kinds.setChecked(True)
     window.show_desk("Unravel")
-    window.session.select_kind(kind_of(window, 0x2C1))
+    window.session.in_hand.take_kind(kind_of(window, 0x2C1))
     settle(window)
     take(window, "field", "B4[3..0] B5")
 
@@ -90,8 +90,8 @@ def unravel(window: Window) -> None:
 def take(window: Window, kind: str, places: str) -> None:
     """Take a finding of the message in hand."""
     session = window.session
-    found = next(one for one in session.findings.of(session.kind) if (one.kind, one.places) == (kind, places))
-    window.unravel.side.findings.take(session.kind, found)
+    found = next(one for one in session.findings.of(session.in_hand.kind) if (one.kind, one.places) == (kind, places))
+    window.unravel.side.findings.take(session.in_hand.kind, found)
 
 
 def reference(window: Window) -> None:
@@ -119,7 +119,7 @@ def claims(window: Window) -> None:
     """Unravel: a claim with its standing, what was seen, and what was said."""
     side, session = window.unravel.side, window.session
     side.findings.scope.setCurrentIndex(0)
-    session.select_kind(kind_of(window, 0x2C1))
+    session.in_hand.take_kind(kind_of(window, 0x2C1))
     settle(window)
     take(window, "field", "B4[3..0] B5")
     settle(window)
@@ -141,7 +141,7 @@ def keep_reading(window: Window) -> None:
     """Unravel: the reading is kept, its bits have an owner, the share has risen."""
     panel = window.unravel.side.selection
     window.session.findings.take(None)
-    window.session.select_bits(frozenset(range(16, 32)))
+    window.session.in_hand.select_bits(frozenset(range(16, 32)))
     settle(window)
     for line, text in (
         (panel.message, "Motion"),
@@ -157,13 +157,13 @@ def layouts(window: Window) -> None:
     """Layouts: beads, cards and threads."""
     keep_reading(window)
     window.show_desk("Layouts")
-    window.session.select_kind(kind_of(window, 0x1A1))
+    window.session.in_hand.take_kind(kind_of(window, 0x1A1))
 
 
 def comparison(window: Window) -> None:
     """Layouts: an older state beside the newest, in beads, words and curves."""
     desk, session = window.layouts, window.session
-    session.select_kind(kind_of(window, 0x1A1))
+    session.in_hand.take_kind(kind_of(window, 0x1A1))
     settle(window)
     before = desk.hand.shown
     assert before is not None
@@ -297,7 +297,7 @@ def rehearse(window: Window) -> None:
 def hand_over(window: Window) -> None:
     """Hand over: code, compiled and compared with decoding."""
     window.rehearse.live.let_go()
-    window.session.select_kind(kind_of(window, 0x310))
+    window.session.in_hand.take_kind(kind_of(window, 0x310))
     window.show_desk("Hand over")
     window.handover.pages.show_page(1)
     code = window.handover.code
@@ -359,7 +359,7 @@ def values(window: Window) -> None:
     session.traces.shown = [(kind, field.id), *session.traces.shown[:2]]
     session.traces.changed.emit()
     session.overlays.toggle((kind, field.id), OverReference("gnss.csv", "speed_kn"))
-    session.select_kind(kind_of(window, 0x1A0))
+    session.in_hand.take_kind(kind_of(window, 0x1A0))
     window.read.side_by_side.click()
     session.beside.add(kind_of(window, 0x1A8))
     window.read.side.tabs.setCurrentIndex(2)
@@ -372,9 +372,9 @@ def night(window: Window) -> None:
     window.appearance.toggle_theme()
     window.roster.view.setFocus()
     window.show_desk("Unravel")
-    window.session.select_kind(kind_of(window, 0x2D0))
+    window.session.in_hand.take_kind(kind_of(window, 0x2D0))
     settle(window)
-    window.session.select_bits(frozenset(range(32)))
+    window.session.in_hand.select_bits(frozenset(range(32)))
 
 
 SCENES: dict[str, Callable[[Window], QImage | None]] = {

@@ -97,7 +97,7 @@ class Pilot:
         self.session.trials.open_paths([path])
         self.wait_open()
         self.key("4")
-        self.session.select_kind(0)
+        self.session.in_hand.take_kind(0)
         self.settle()
         self.click(self.window.layouts.start.begin)
         return self.window.layouts

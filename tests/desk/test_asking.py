@@ -279,7 +279,7 @@ def test_bits_and_named_blocks_are_pointed_at(pilot, line):
     pilot.window.show_desk("Unravel")
     pilot.settle()
     abacus = pilot.window.unravel.abacus
-    at = session.store.frame_at(session.kind, None, session.clock.cursor_ns)
+    at = session.store.frame_at(session.in_hand.kind, None, session.clock.cursor_ns)
     choose(pilot, abacus, abacus.rods.bead_center(6 * 8 + 3).toPoint(), "B6 is 0x")
     assert session.asking.text == f'lane == "thruster" and address == 0x2C1 and at(B6) == 0x{at.payload[6]:X}'
     assert pilot.window.desk_name == "Read" and at.row in session.asking.hits.rows

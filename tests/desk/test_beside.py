@@ -54,9 +54,13 @@ def test_clicks_take_a_stream_in_hand_and_then_go_to_the_next_difference(pilot, 
     clock = pilot.session.clock
     clock.set_cursor(clock.first_ns)
     pilot.click(listed.viewport(), QPointF(100, 20))
-    assert listed.row_in_hand == 0 and pilot.session.kind == pilot.kind(0x1A0) and clock.cursor_ns == clock.first_ns
+    assert (
+        listed.row_in_hand == 0
+        and pilot.session.in_hand.kind == pilot.kind(0x1A0)
+        and clock.cursor_ns == clock.first_ns
+    )
     pilot.click(listed.viewport(), QPointF(100, 90))
-    assert listed.row_in_hand == 1 and pilot.session.kind == pilot.kind(0x1A8)
+    assert listed.row_in_hand == 1 and pilot.session.in_hand.kind == pilot.kind(0x1A8)
     pilot.click(listed.viewport(), QPointF(100, 90))
     assert clock.cursor_ns > clock.first_ns
 

@@ -22,9 +22,9 @@ BITS = frozenset({32, 33, 34, 35, *range(40, 48)})
 def claiming(pilot):
     """Return hands on a claim about the turn rate of an unnamed message."""
     pilot.window.show_desk("Unravel")
-    pilot.session.select_kind(pilot.kind(0x2C1))
+    pilot.session.in_hand.take_kind(pilot.kind(0x2C1))
     pilot.settle()
-    pilot.session.select_bits(BITS)
+    pilot.session.in_hand.select_bits(BITS)
     pilot.settle()
     pilot.window.setFocus()
     pilot.key("W")
@@ -54,7 +54,7 @@ def test_the_frame_at_the_cursor_is_evidence_by_one_key(claiming):
     claiming.key("E")
     claiming.settle()
     (claim,) = kept(claiming)
-    frame = claiming.session.store.frame_at(claiming.session.kind, None, claiming.session.clock.cursor_ns)
+    frame = claiming.session.store.frame_at(claiming.session.in_hand.kind, None, claiming.session.clock.cursor_ns)
     raw = (frame.payload[4] & 15) << 8 | frame.payload[5]
     assert claim.evidence[0].startswith(f"B4[3..0] B5 is {raw} in {frame.payload.hex(' ').upper()}, frame ")
 
@@ -131,7 +131,7 @@ def test_a_claim_becomes_a_field(claiming):
     claiming.type(panel.message, "Hull motion")
     assert panel.keep_field()
     claiming.settle()
-    assert claiming.session.reading.layout_of(claiming.session.kind).field_named("turn rate") is not None
+    assert claiming.session.reading.layout_of(claiming.session.in_hand.kind).field_named("turn rate") is not None
 
 
 def test_another_window_sees_it_and_its_bits(claiming):
@@ -148,7 +148,7 @@ def test_another_window_sees_it_and_its_bits(claiming):
         hands.settle()
         row._choose(row.rows.things[0])
         hands.settle()
-        assert other.session.bits == BITS and other.unravel.side.page == CLAIMS
+        assert other.session.in_hand.bits == BITS and other.unravel.side.page == CLAIMS
     finally:
         other.close()
 

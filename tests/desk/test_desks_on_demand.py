@@ -61,8 +61,8 @@ def shown(*, is_early):
         assert len(list(window.desks.values())) == len(DESKS)
     hands.wait_open()
     hands.wait(lambda: window.session.overlays.references, "the references")
-    window.session.select_kind(hands.kind(ENGINE))
-    window.session.select_bits(frozenset(range(8, 24)))
+    window.session.in_hand.take_kind(hands.kind(ENGINE))
+    window.session.in_hand.select_bits(frozenset(range(8, 24)))
     hands.settle()
     words = {}
     for name in DESKS:

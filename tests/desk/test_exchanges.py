@@ -55,7 +55,7 @@ def test_a_click_on_what_came_back_goes_to_the_answer(pilot, listed):
     listed.set_first(0)
     pilot.click(viewport, QPointF(viewport.width() - 60, y))
     assert clock.cursor_ns == frames.at(int(found.answer[number])).time_ns
-    assert pilot.session.kinds.name(pilot.session.kind) == "Shore meter"
+    assert pilot.session.kinds.name(pilot.session.in_hand.kind) == "Shore meter"
 
 
 def test_the_list_follows_the_cursor(pilot, listed):
@@ -72,7 +72,7 @@ def test_of_two_things_at_the_cursor_that_of_the_message_in_hand_is_told(pilot, 
     found, frames = session.exchanges.found, session.capture.frames
     slow = int(found.took_ns.argmax())
     session.clock.set_cursor(session.capture.origin_ns)
-    session.select_kind(session.store.kind_of_row(int(found.answer[slow])))
+    session.in_hand.take_kind(session.store.kind_of_row(int(found.answer[slow])))
     session.clock.set_cursor(frames.at(int(found.answer[slow])).time_ns)
     assert listed.number(listed.current()) == slow
     later = int(session.exchanges.times.searchsorted(session.clock.cursor_ns, side="right")) - 1
@@ -84,5 +84,5 @@ def test_of_two_messages_at_the_cursor_the_one_taken_in_hand_last_counts(pilot, 
     found, frames = session.exchanges.found, session.capture.frames
     slow = int(found.took_ns.argmax())
     session.clock.set_cursor(frames.at(int(found.answer[slow])).time_ns)
-    session.select_kind(session.store.kind_of_row(int(found.answer[slow])))
+    session.in_hand.take_kind(session.store.kind_of_row(int(found.answer[slow])))
     assert listed.number(listed.current()) == slow

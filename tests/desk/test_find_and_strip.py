@@ -39,10 +39,10 @@ def test_commands_of_another_desk_do_nothing_by_key(pilot):
     pilot.pick_kind(0x2C1)
     pilot.key("2")
     pilot.key("U")
-    assert pilot.session.bits == frozenset(), "U belongs to Unravel"
+    assert pilot.session.in_hand.bits == frozenset(), "U belongs to Unravel"
     pilot.key("3")
     pilot.key("U")
-    assert pilot.session.bits
+    assert pilot.session.in_hand.bits
 
 
 def test_a_command_of_another_desk_that_was_found_is_done_there(pilot):
@@ -55,7 +55,7 @@ def test_a_command_of_another_desk_that_was_found_is_done_there(pilot):
         QTest.keyClick(find, Qt.Key.Key_Return)
         pilot.settle()
         assert window.desk_name == desk
-    assert window.handover.trial.isVisibleTo(window.handover) and pilot.session.bits
+    assert window.handover.trial.isVisibleTo(window.handover) and pilot.session.in_hand.bits
 
 
 def test_a_command_without_conditions_is_always_there():
@@ -78,7 +78,7 @@ def test_find_is_walked_by_keys_and_left_by_escape(pilot):
     wanted = find.findings()[1]
     QTest.keyClick(find, Qt.Key.Key_Return)
     pilot.settle()
-    name = pilot.session.kinds.name(pilot.session.kind)
+    name = pilot.session.kinds.name(pilot.session.in_hand.kind)
     assert wanted.startswith(name)
     pilot.key(Qt.Key.Key_K, CONTROL)
     QTest.keyClick(find, Qt.Key.Key_Escape)
@@ -99,7 +99,7 @@ def test_find_takes_any_text(pilot):
 
 def test_an_unnamed_message_is_found_by_its_address(pilot):
     pilot.type(pilot.window.header.find_box, "2d0", enter=True)
-    assert pilot.session.kind == pilot.kind(0x2D0)
+    assert pilot.session.in_hand.kind == pilot.kind(0x2D0)
 
 
 def test_a_click_on_a_flag_goes_to_its_moment(pilot):
@@ -178,19 +178,19 @@ def test_the_next_kind_by_key_goes_round_the_roster(pilot):
     pilot.pick_kind(0x1A0)
     pilot.window.strip.setFocus()
     pilot.key("N")
-    assert pilot.session.kind == pilot.kind(0x1A1)
+    assert pilot.session.in_hand.kind == pilot.kind(0x1A1)
     pilot.key("N", Qt.KeyboardModifier.ShiftModifier)
     pilot.key("N", Qt.KeyboardModifier.ShiftModifier)
     pilot.key("N", Qt.KeyboardModifier.ShiftModifier)
     last = [entry for entry in pilot.window.roster.model.entries if isinstance(entry, int)][-1]
-    assert pilot.session.kind == last, "from the first to the last"
+    assert pilot.session.in_hand.kind == last, "from the first to the last"
 
 
 def test_a_kind_filtered_away_stays_in_hand(pilot):
     pilot.pick_kind(0x1A0)
     pilot.type(pilot.window.roster.filter, "pack")
-    assert pilot.session.kind == pilot.kind(0x1A0)
-    assert not pilot.window.roster.show_entry(pilot.session.kind).isValid()
+    assert pilot.session.in_hand.kind == pilot.kind(0x1A0)
+    assert not pilot.window.roster.show_entry(pilot.session.in_hand.kind).isValid()
     pilot.window.roster.filter.clear()
     pilot.settle()
     assert pilot.window.roster.view.currentIndex().isValid()

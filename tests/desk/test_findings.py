@@ -41,12 +41,14 @@ def side(pilot):
 
 
 def take(pilot, address, kind, places=""):
-    pilot.session.select_kind(pilot.kind(address))
+    pilot.session.in_hand.take_kind(pilot.kind(address))
     pilot.settle()
     found = next(
-        one for one in pilot.session.findings.of(pilot.session.kind) if one.kind == kind and places in one.places
+        one
+        for one in pilot.session.findings.of(pilot.session.in_hand.kind)
+        if one.kind == kind and places in one.places
     )
-    row = side(pilot).findings.rows.things.index((pilot.session.kind, found))
+    row = side(pilot).findings.rows.things.index((pilot.session.in_hand.kind, found))
     side(pilot).findings.rows.set_first(row)
     pilot.settle()
     place = side(pilot).findings.rows
@@ -57,7 +59,7 @@ def take(pilot, address, kind, places=""):
 
 def test_a_finding_in_hand_lights_its_bits_and_says_why(finder):
     found = take(finder, 0x2C1, "counter")
-    assert finder.session.bits == frozenset({48, 49, 50, 51})
+    assert finder.session.in_hand.bits == frozenset({48, 49, 50, 51})
     hand = side(finder).findings.hand
     assert hand.reason.text() == found.reason and "11\u2009999" in hand.reason.text()
     assert hand.counts.text() == "11\u2009999 frames speak for it, none against."
@@ -72,13 +74,13 @@ def test_kept_by_key_it_is_in_the_library_and_leaves_the_list(finder):
     finder.window.setFocus()
     finder.key("K")
     finder.settle()
-    layout = finder.session.reading.layout_of(finder.session.kind)
+    layout = finder.session.reading.layout_of(finder.session.in_hand.kind)
     assert layout.name == "Hull motion"
     assert [str(field.places) for field in layout.fields] == ["B6[3..0]"] and len(layout.checks) == 1
-    assert all(one.kind != "counter" for one in finder.session.findings.of(finder.session.kind))
+    assert all(one.kind != "counter" for one in finder.session.findings.of(finder.session.in_hand.kind))
     finder.window.session.undo.undo()
     finder.settle()
-    assert finder.session.reading.layout_of(finder.session.kind) is None
+    assert finder.session.reading.layout_of(finder.session.in_hand.kind) is None
 
 
 def test_a_reference_gives_name_unit_and_scale(finder):
@@ -88,23 +90,23 @@ def test_a_reference_gives_name_unit_and_scale(finder):
     assert hand.scale.text() == "In steps of 0.01, from 0 on."
     assert hand.keep_it()
     finder.settle()
-    field = finder.session.reading.layout_of(finder.session.kind).field_named("speed_kn")
+    field = finder.session.reading.layout_of(finder.session.in_hand.kind).field_named("speed_kn")
     assert (str(field.places), str(field.ratio), field.offset, field.unit) == ("B2 B3", "1/100", 0, "kn")
 
 
 def test_all_that_is_likely_is_kept_and_taken_back_as_one(finder):
-    finder.session.select_kind(finder.kind(0x2C1))
+    finder.session.in_hand.take_kind(finder.kind(0x2C1))
     finder.settle()
     finder.window.setFocus()
     finder.key("K", SHIFT)
     finder.settle()
-    layout = finder.session.reading.layout_of(finder.session.kind)
+    layout = finder.session.reading.layout_of(finder.session.in_hand.kind)
     assert {"speed_kn", "course_deg"} <= {field.name for field in layout.fields} and len(layout.checks) == 2
-    explained = finder.session.reading.counts.explained_of(finder.session.kind)
+    explained = finder.session.reading.counts.explained_of(finder.session.in_hand.kind)
     assert explained.share > 0.95
     finder.session.undo.undo()
     finder.settle()
-    assert finder.session.reading.layout_of(finder.session.kind) is None
+    assert finder.session.reading.layout_of(finder.session.in_hand.kind) is None
 
 
 def test_show_goes_to_the_frame_that_speaks_for_it(finder):
@@ -112,19 +114,19 @@ def test_show_goes_to_the_frame_that_speaks_for_it(finder):
     finder.window.setFocus()
     finder.key("S")
     finder.settle()
-    frame = finder.session.store.frame_at(finder.session.kind, None, finder.session.clock.cursor_ns)
+    frame = finder.session.store.frame_at(finder.session.in_hand.kind, None, finder.session.clock.cursor_ns)
     assert frame.payload[6] & 0xF == 0, "where it wraps"
 
 
 def test_keys_go_through_the_list_and_the_hand_takes_over(finder):
-    finder.session.select_kind(finder.kind(0x2C1))
+    finder.session.in_hand.take_kind(finder.kind(0x2C1))
     finder.window.setFocus()
     finder.key("J")
     finder.key("J")
     assert side(finder).findings.rows.current() == 1
     finder.key("J", SHIFT)
     assert side(finder).findings.rows.current() == 0
-    finder.session.select_bits(frozenset({0, 1}))
+    finder.session.in_hand.select_bits(frozenset({0, 1}))
     assert side(finder).page == SELECTION, "bits that are selected by hand are told of"
 
 
@@ -186,7 +188,7 @@ def test_an_edit_looks_again_only_at_what_it_touches(looking):
     looking.wait(lambda: not session.findings._soon.isActive() and not session.findings.is_looking, "the second look")
     after = session.findings._last.views
     other = [kind for kind in before if after[kind] is not before[kind]]
-    assert other == [session.kind], "all others are the very same"
+    assert other == [session.in_hand.kind], "all others are the very same"
 
 
 def test_findings_are_values():

@@ -10,7 +10,7 @@ from zesty_abacus.desk.widgets.parts import Choice
 
 
 def shown(pilot, key):
-    pilot.session.select_kind(pilot.kind(0x1A1))
+    pilot.session.in_hand.take_kind(pilot.kind(0x1A1))
     pilot.window.setFocus()
     pilot.key(key)
     return {"1": pilot.window.intake.waves, "2": pilot.window.read.frames, "3": pilot.window.unravel.abacus}[key]
@@ -84,13 +84,13 @@ def test_letters_and_arrows_choose_nothing_on_their_way(pilot):
 
 def test_after_a_layout_is_begun_letters_are_keys(pilot):
     pilot.window.show_desk("Layouts")
-    pilot.session.select_kind(pilot.kind(0x2C1))
+    pilot.session.in_hand.take_kind(pilot.kind(0x2C1))
     pilot.settle()
     pilot.window.layouts.hand.begin()
     pilot.settle()
-    name = pilot.session.reading.layout_of(pilot.session.kind).name
+    name = pilot.session.reading.layout_of(pilot.session.in_hand.kind).name
     pilot.key("N")
-    kind = pilot.session.kind
+    kind = pilot.session.in_hand.kind
     assert pilot.session.reading.layout_of(pilot.kind(0x2C1)).name == name and kind != pilot.kind(0x2C1)
 
 
@@ -115,12 +115,12 @@ def test_another_desk_gives_the_keys_to_its_work(pilot):
 def test_return_in_a_filter_takes_the_only_hit_and_goes_to_several(pilot):
     roster, session = pilot.window.roster, pilot.session
     pilot.type(roster.filter, "azimuth feedback starboard", enter=True)
-    assert session.kind == pilot.kind(0x1A9) and pilot.window.focusWidget() is roster.view
+    assert session.in_hand.kind == pilot.kind(0x1A9) and pilot.window.focusWidget() is roster.view
     pilot.type(roster.filter, "azimuth", enter=True)
-    assert session.kind == pilot.kind(0x1A9), "of several none is taken"
+    assert session.in_hand.kind == pilot.kind(0x1A9), "of several none is taken"
     assert pilot.window.focusWidget() is roster.view
     pilot.key(Qt.Key.Key_Up)
-    assert session.kind == pilot.kind(0x1A8), "arrows choose"
+    assert session.in_hand.kind == pilot.kind(0x1A8), "arrows choose"
     pilot.type(roster.filter, "no such thing", enter=True)
     assert pilot.window.focusWidget() is roster.filter, "the words are what has to be changed"
 

@@ -115,7 +115,7 @@ def test_read_known_messages_and_ask(pilot):
     walk.reads("*this kind* lists only the message in hand")
     pilot.pick_kind(0x310)
     pilot.click(read.this_kind)
-    assert read.frames.count() == len(pilot.session.capture.kinds.rows(pilot.session.kind))
+    assert read.frames.count() == len(pilot.session.capture.kinds.rows(pilot.session.in_hand.kind))
     walk.reads("`Q` puts the cursor into the line *Ask*.")
     pilot.window.setFocus()
     pilot.key("Q")
@@ -149,11 +149,11 @@ def test_find_a_message_select_its_bits_keep_it_and_open_it_again(pilot, found_d
     pilot.pick_kind(0x2C1)
     pilot.wait(lambda: session.findings.everything() and not session.findings.is_looking, "the findings")
     walk.reads("a counter in B6, a CRC in B7, a speed that follows the `gnss.csv`")
-    found = {(one.kind, one.places[:2]) for one in session.findings.of(session.kind)}
+    found = {(one.kind, one.places[:2]) for one in session.findings.of(session.in_hand.kind)}
     assert {("counter", "B6"), ("check", "B7"), ("reference", "B2")} <= found
     walk.reads("Drag from the leftmost bead of B2 to the rightmost of B3.")
     pilot.drag_beads(23, 24)
-    assert session.bits == frozenset(range(16, 32))
+    assert session.in_hand.bits == frozenset(range(16, 32))
     walk.reads("*Signed, high byte first* comes first")
     assert unravel.reckoner.readings[0].reading.words == "signed, high byte first"
     panel = unravel.side.selection
@@ -166,7 +166,7 @@ def test_find_a_message_select_its_bits_keep_it_and_open_it_again(pilot, found_d
     walk.reads("The value at the cursor follows while you type.", "Press Enter.", "The reason is filled in for you")
     before = session.reading.counts.explained_of_all().claimed
     pilot.type(panel.unit, "kn", enter=True)
-    layout = session.reading.layout_of(session.kind)
+    layout = session.reading.layout_of(session.in_hand.kind)
     assert layout.field_named("water speed").unit == "kn"
     assert session.library.layouts.history(layout.id)[0].reason.startswith("water speed found at B2 B3")
     walk.reads("the roster and the strip show the new share")
@@ -181,11 +181,11 @@ def test_find_a_message_select_its_bits_keep_it_and_open_it_again(pilot, found_d
     walk.reads("*Turn order* (`O`) turns its bytes round.")
     pilot.window.setFocus()
     pilot.key("O")
-    turned = session.reading.layout_of(session.kind).field_named("water speed")
+    turned = session.reading.layout_of(session.in_hand.kind).field_named("water speed")
     assert str(turned.places) == "B3 B2"
     walk.reads("`Ctrl Z` and `Ctrl Shift Z` take back and do again")
     pilot.key(Qt.Key.Key_Z, CONTROL)
-    assert str(session.reading.layout_of(session.kind).field_named("water speed").places) == "B2 B3"
+    assert str(session.reading.layout_of(session.in_hand.kind).field_named("water speed").places) == "B2 B3"
 
     walk = Walk("8. Close, open again, hand over")
     walk.reads("Close the window and open it again: the field is there, and its history says who, when and why.")
@@ -196,7 +196,7 @@ def test_find_a_message_select_its_bits_keep_it_and_open_it_again(pilot, found_d
     again.wait_open()
     layout = again.session.reading.layout_of(again.kind(0x2C1))
     assert layout.field_named("water speed") is not None
-    again.session.select_kind(again.kind(0x2C1))
+    again.session.in_hand.take_kind(again.kind(0x2C1))
     again.key("4")
     again.wait(lambda: window.layouts.side.changes, "the history")
     assert "water speed" in window.layouts.side.changes[-1].revision.reason

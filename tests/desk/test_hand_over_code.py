@@ -64,7 +64,7 @@ def test_what_differs_from_the_last_time_is_shown(pilot, code, tmp_path):
     pilot.click(code.write)
     assert "1 message, " in code.outcome.text()
     session = pilot.session
-    layout = session.reading.layout_of(session.kind)
+    layout = session.reading.layout_of(session.in_hand.kind)
     field = layout.fields[0]
     changed = layout.with_field(msgspec.structs.replace(field, ratio=field.ratio * 2))
     assert session.edits.change(changed, "twice as much")
@@ -97,7 +97,7 @@ def test_python_and_the_message_in_hand(pilot, code, tmp_path):
 
 
 def test_nothing_in_hand_a_wrong_prefix_and_a_wrong_endpoint_are_told(pilot, code):
-    pilot.session.select_kind(None)
+    pilot.session.in_hand.take_kind(None)
     code.messages.choose("kind")
     pilot.settle()
     assert "nobody has named" in code.problem.text().lower() and code.made is None

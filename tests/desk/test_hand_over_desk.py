@@ -67,9 +67,9 @@ def test_the_message_in_hand_is_the_only_one_that_leaves(pilot, tmp_path):
 def test_a_tied_message_leaves_as_it_is_shown(pilot, tmp_path):
     session = pilot.session
     pilot.pick_kind(0x2D0)
-    kind = session.kind
+    kind = session.in_hand.kind
     layout = next(one for one in session.edits.layouts() if one.name == "Pod status")
-    session.ties.tie(session.kind, layout.id)
+    session.ties.tie(session.in_hand.kind, layout.id)
     pilot.settle()
     table = written(pilot, tmp_path, content="wide", messages="kind")
     assert table.num_rows == session.capture.kinds.count(kind) > 0
@@ -82,7 +82,7 @@ def test_a_window_of_a_map_leaves_with_its_rows(pilot, tmp_path):
     session = pilot.session
     reads = session.reading
     kind = next(n for n in reads.kinds_read() if reads.layout_of(n).registers is not None and reads.layout_of(n).fields)
-    session.select_kind(kind)
+    session.in_hand.take_kind(kind)
     pilot.settle()
     table = written(pilot, tmp_path, content="wide", messages="kind")
     assert table.num_rows == session.capture.kinds.count(kind) > 0
@@ -91,7 +91,7 @@ def test_a_window_of_a_map_leaves_with_its_rows(pilot, tmp_path):
 def test_a_layout_that_carries_another_leaves(pilot, tmp_path):
     session = pilot.session
     kind = next(n for n in session.reading.kinds_read() if session.reading.name(n) == "Beacon packet")
-    session.select_kind(kind)
+    session.in_hand.take_kind(kind)
     pilot.settle()
     table = written(pilot, tmp_path, content="long", messages="kind")
     assert table.num_rows > session.capture.kinds.count(kind)

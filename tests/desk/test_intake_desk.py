@@ -262,7 +262,7 @@ def test_bytes_are_shown_in_the_form_the_keys_ask_for(intake):
     take(intake, "bilge")
     for key, form, text in (("D", "dec", "16"), ("B", "bin", "00010000"), ("H", "hex", "10")):
         intake.key(key)
-        assert intake.session.form == form and mark_text(5, 0x10, form) == text
+        assert intake.session.form.asked == form and mark_text(5, 0x10, form) == text
     assert mark_text(5, 0x41, "text") == "A" and mark_text(9, 0x41, "hex") == "sync"
 
 

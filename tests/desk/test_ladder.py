@@ -31,7 +31,7 @@ def polled(empty, tmp_path):
 
 
 def begun_at(pilot, kind):
-    pilot.session.select_kind(kind)
+    pilot.session.in_hand.take_kind(kind)
     pilot.settle()
     start = pilot.window.layouts.start
     said = start.words.text(), start.begin.text()
@@ -96,19 +96,19 @@ def test_of_a_request_the_map_of_its_answer_is_begun(polled):
     request, answer = kinds_of(polled)
     words, begin = begun_at(polled, request)
     assert words == "No registers are in this message; they are in the other one of request and answer."
-    assert begin == "Lay out the registers of the other one" and polled.session.kind == answer
+    assert begin == "Lay out the registers of the other one" and polled.session.in_hand.kind == answer
     (layout,) = polled.session.edits.layouts()
     assert layout.registers.device == 17 and polled.window.layouts.plan.pictures.shown == 2
     begun_at(polled, request)
-    assert polled.session.kind == answer and polled.session.edits.layouts() == [layout], "it is there already"
+    assert polled.session.in_hand.kind == answer and polled.session.edits.layouts() == [layout], "it is there already"
 
 
 def test_registers_that_are_held_are_rungs_of_their_own(polled):
     begun_at(polled, kinds_of(polled)[1])
     (whole,) = polled.session.edits.layouts()
     reading = polled.session.reading
-    reader = reading.readers(polled.session.kind)[0]
-    held = laid.HeldRegisters.of(reading.meaning, polled.session.kind, reader, Progress()).registers
+    reader = reading.readers(polled.session.in_hand.kind)[0]
+    held = laid.HeldRegisters.of(reading.meaning, polled.session.in_hand.kind, reader, Progress()).registers
     spans = [(rung.first, rung.last, rung.seen) for rung in make_rungs(whole, reader.shown, held)]
     before = [(0, 0, False), (1, 1, False), (2, 2, False), (3, 106, False)]
     assert spans == [*before, (107, 107, True), (108, 108, True), (109, 109, True)]

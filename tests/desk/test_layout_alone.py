@@ -7,7 +7,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
 from zesty_abacus.core.codec.messages import encode_message
-from zesty_abacus.desk.desks.handover.desk import CODE
+from zesty_abacus.desk.desks.handover.desk import CODE, TRIAL
 from zesty_abacus.desk.widgets.told import told_lines
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -31,7 +31,7 @@ def desk(pilot):
 
 
 def test_it_is_shown_with_its_history_and_without_a_try(pilot, desk):
-    assert pilot.window.desk_name == "Layouts" and pilot.session.kind is None
+    assert pilot.window.desk_name == "Layouts" and pilot.session.in_hand.kind is None
     assert desk.head.title.text() == "Hook request" and desk.head.words.text().startswith(
         "0x3B0, on thruster · 4 bytes"
     )
@@ -46,7 +46,7 @@ def test_its_fields_are_edited_and_the_edit_is_undone(pilot, desk):
     pilot.click(desk.plan.column.cards[field.id])
     pilot.type(desk.plan.column.form.lines["name"], "wish", enter=True)
     assert layout_named(pilot, "Hook request").field_named("wish") is not None
-    assert desk.head.title.text() == "Hook request" and pilot.session.kind is None, "it stays in hand"
+    assert desk.head.title.text() == "Hook request" and pilot.session.in_hand.kind is None, "it stays in hand"
     desk.plan.pictures.abacus.setFocus()
     pilot.key(Qt.Key.Key_Escape)
     pilot.key(Qt.Key.Key_Z, CONTROL)
@@ -62,7 +62,7 @@ def test_a_field_is_made_of_beads(pilot, desk):
 
 def test_with_an_address_that_was_recorded_it_has_a_message_in_hand(pilot, desk):
     pilot.type(desk.message.lines["address"], "0x2C1", enter=True)
-    assert pilot.session.kind == pilot.kind(0x2C1)
+    assert pilot.session.in_hand.kind == pilot.kind(0x2C1)
     assert desk.head.title.text() == "Hook request" and desk.message.why.text() != ""
 
 
@@ -71,11 +71,11 @@ def test_a_layout_stays_in_hand_when_it_is_given_an_address_that_nobody_sent(pil
     pilot.key("4")
     desk = pilot.window.layouts
     pilot.type(desk.message.lines["address"], "0x311", enter=True)
-    assert pilot.session.kind is None and desk.head.title.text() == "Helm lever"
+    assert pilot.session.in_hand.kind is None and desk.head.title.text() == "Helm lever"
     pilot.type(desk.message.lines["note"], "moved", enter=True)
     assert layout_named(pilot, "Helm lever").note == "moved" and desk.head.title.text() == "Helm lever"
     pilot.type(desk.message.lines["address"], "0x310", enter=True)
-    assert pilot.session.kind == pilot.kind(0x310) and desk.head.title.text() == "Helm lever"
+    assert pilot.session.in_hand.kind == pilot.kind(0x310) and desk.head.title.text() == "Helm lever"
 
 
 def test_with_a_recording_of_it_brought_in_it_has_a_message_in_hand(pilot, desk, tmp_path):
@@ -83,9 +83,9 @@ def test_with_a_recording_of_it_brought_in_it_has_a_message_in_hand(pilot, desk,
     payload = encode_message(layout_named(pilot, "Hook request"), {"wanted": "release"}).payload.hex()
     recording.write_text("".join(f"(1778572{800 + n}.000000) thruster 3B0#{payload}\n" for n in range(5)))
     pilot.session.trials.add_sources([recording])
-    pilot.wait(lambda: pilot.session.kind is not None, "the message")
+    pilot.wait(lambda: pilot.session.in_hand.kind is not None, "the message")
     pilot.settle()
-    assert pilot.session.kinds.key(pilot.session.kind).address == 0x3B0
+    assert pilot.session.kinds.key(pilot.session.in_hand.kind).address == 0x3B0
     assert desk.head.title.text() == "Hook request" and "names this lane" in desk.message.why.text()
     pilot.key("4")
     assert "wanted, always release, in every frame" in [line.words for line in told_lines(desk.tried)]
@@ -94,10 +94,10 @@ def test_with_a_recording_of_it_brought_in_it_has_a_message_in_hand(pilot, desk,
 def test_a_message_that_is_chosen_takes_its_place(pilot, desk):
     pilot.pick_kind(0x1A0)
     assert desk.head.title.text() == "Azimuth command port"
-    pilot.session.take_layout(layout_named(pilot, "Hook request").id)
+    pilot.session.in_hand.take_layout(layout_named(pilot, "Hook request").id)
     pilot.settle()
     assert desk.head.title.text() == "Hook request"
-    pilot.session.select_kind(None)
+    pilot.session.in_hand.take_kind(None)
     pilot.settle()
     assert desk.head.title.text() == "Layouts"
 
@@ -112,9 +112,25 @@ def test_other_desks_say_that_no_message_is_in_hand(pilot, desk):
     pilot.wait(lambda: code.made is not None and len(code.made.manifest.messages) == 1, "the code of the one in hand")
     assert code.made.manifest.messages[0].message == "Hook request"
     pilot.key("3")
-    assert pilot.session.kind is None and pilot.window.desk_name == "Unravel"
+    assert pilot.session.in_hand.kind is None and pilot.window.desk_name == "Unravel"
     pilot.key("4")
     assert desk.head.title.text() == "Hook request"
+
+
+def test_it_leaves_with_the_packed_trial(pilot, desk, tmp_path):
+    pilot.window.show_desk("Hand over")
+    pilot.window.handover.pages.show_page(TRIAL)
+    page = pilot.window.handover.trial
+    page.lanes.choose("kind")
+    assert page.said.text() == "No message is in hand; choose one in the roster."
+    page.lanes.choose("all")
+    page.messages.choose("kind")
+    pilot.type(page.target.path, str(tmp_path / "hook.ztrial"), enter=True)
+    assert "is packed: " in page.outcome.text()
+    pilot.session.trials.open_paths([tmp_path / "hook.ztrial"])
+    pilot.settle()
+    assert [layout.name for layout in pilot.session.edits.layouts()] == ["Hook request"]
+    assert pilot.session.in_hand.layout is None, "another trial begins with nothing in hand"
 
 
 def test_what_others_change_of_it_is_seen(pilot, desk):
@@ -129,10 +145,10 @@ def test_a_register_map_alone_has_a_ladder(pilot):
     elsewhere = msgspec.structs.replace(shore, registers=msgspec.structs.replace(shore.registers, device=9))
     assert pilot.session.edits.change(elsewhere)
     pilot.settle()
-    pilot.session.take_layout(shore.id)
+    pilot.session.in_hand.take_layout(shore.id)
     pilot.key("4")
     desk = pilot.window.layouts
-    assert pilot.session.kind is None and desk.head.words.text().startswith("1 field in holding registers")
+    assert pilot.session.in_hand.kind is None and desk.head.words.text().startswith("1 field in holding registers")
     assert "exchange" not in desk.head.words.text()
     assert any("energy" in line.words for line in told_lines(desk.plan.pictures.ladder))
 
@@ -182,7 +198,7 @@ def test_one_that_was_recorded_after_all_is_in_hand_with_its_message(pilot):
     desk.ask_unrecorded()
     pilot.settle()
     pilot.type(desk.start.unrecorded.line, "0x2D0", enter=True)
-    assert pilot.session.kind == pilot.kind(0x2D0) and desk.head.title.text() == "Message 0x2D0"
+    assert pilot.session.in_hand.kind == pilot.kind(0x2D0) and desk.head.title.text() == "Message 0x2D0"
 
 
 def test_papers_are_typed_in_before_anything_is_recorded(empty, tmp_path):

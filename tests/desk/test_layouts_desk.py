@@ -227,7 +227,7 @@ def test_a_layout_begun_for_a_poll_is_a_map_of_its_device(pilot):
     elsewhere = msgspec.structs.replace(meter.registers, device=9)
     session.edits.change(msgspec.structs.replace(meter, registers=elsewhere))
     pilot.key("4")
-    session.select_kind(kind)
+    session.in_hand.take_kind(kind)
     pilot.settle()
     desk = pilot.window.layouts
     pilot.click(desk.start.begin)
@@ -240,7 +240,7 @@ def test_a_layout_begun_for_a_poll_is_a_map_of_its_device(pilot):
 
 def test_places_of_registers_are_told_as_registers(pilot):
     session, kind = pilot.session, kind_of_meter(pilot)
-    session.select_kind(kind)
+    session.in_hand.take_kind(kind)
     pilot.key("4")
     pilot.settle()
     desk = pilot.window.layouts

@@ -21,7 +21,7 @@ def kind_named(pilot, name, number=0):
 
 def open_message(pilot, name, number=0):
     pilot.key("4")
-    pilot.session.select_kind(kind_named(pilot, name, number))
+    pilot.session.in_hand.take_kind(kind_named(pilot, name, number))
     pilot.settle()
     return pilot.window.layouts
 
@@ -156,12 +156,12 @@ def test_a_message_is_tied_by_hand_and_untied(pilot):
     session = pilot.session
     pilot.key("4")
     kind = next(n for n, key in enumerate(session.capture.kinds.keys) if key.address == 0x2D0)
-    session.select_kind(kind)
+    session.in_hand.take_kind(kind)
     pilot.settle()
-    assert session.reading.layout_of(kind) is None and not session.ties.is_tied(session.kind)
+    assert session.reading.layout_of(kind) is None and not session.ties.is_tied(session.in_hand.kind)
     layout = whole(pilot, "Pod status")
     assert layout in session.ties.possible(kind)
-    session.ties.tie(session.kind, layout.id)
+    session.ties.tie(session.in_hand.kind, layout.id)
     pilot.settle()
     desk = pilot.window.layouts
     assert session.reading.layout_of(kind) == layout and "is tied to it by hand" in desk.message.why.text()
@@ -221,7 +221,7 @@ def test_a_second_layout_reads_frames_that_begin_otherwise(pilot):
     session, desk = pilot.session, pilot.window.layouts
     pilot.key("4")
     kind = pilot.kind(0x320)
-    session.select_kind(kind)
+    session.in_hand.take_kind(kind)
     pilot.settle()
     assert desk.reader.which.isHidden()
     first = session.reading.layout_of(kind)
@@ -291,7 +291,7 @@ def test_a_sentence_begins_with_its_columns(empty, tmp_path):
     empty.key("U", Qt.KeyboardModifier.ShiftModifier)
     empty.wait(lambda: empty.session.capture.lanes[0].protocol == "sentence", "a lane of sentences")
     empty.key("4")
-    empty.session.select_kind(0)
+    empty.session.in_hand.take_kind(0)
     empty.settle()
     empty.click(empty.window.layouts.start.begin)
     empty.settle()

@@ -113,7 +113,7 @@ def test_a_known_value_finds_its_order_and_is_taken(pilot):
     """The angle at the cursor is read from the readout's value: its own places are found again."""
     desk = open_plan(pilot)
     session = pilot.session
-    at = session.store.frame_at(session.kind, desk.hand.shown, session.clock.cursor_ns)
+    at = session.store.frame_at(session.in_hand.kind, desk.hand.shown, session.clock.cursor_ns)
     angle = field_of(pilot, "angle")
     value = float(at.decoded.columns[angle.id].value[0])
     raw = int(at.decoded.columns[angle.id].raw[0])
@@ -146,7 +146,7 @@ def test_a_value_known_of_the_message_is_asked_on_from_one_desk_to_the_other(pil
     for at_ns in (session.clock.first_ns + 20_000_000_000, session.clock.first_ns + 75_000_000_000):
         session.clock.set_cursor(at_ns)
         pilot.settle()
-        at = session.store.frame_at(session.kind, desk.hand.shown, at_ns)
+        at = session.store.frame_at(session.in_hand.kind, desk.hand.shown, at_ns)
         pilot.type(desk.orders.value, str(int(at.decoded.columns[angle.id].raw[0])), enter=True)
         counts.append(len(desk.orders.orders))
     assert counts[0] > counts[1] >= 1 and len(session.questions.sightings) == 2
@@ -171,7 +171,7 @@ def test_a_value_known_of_the_message_is_asked_on_from_one_desk_to_the_other(pil
 def rates_by_hand(pilot):
     """The rate of each frame as a plain reader has it, without a sign and with one."""
     capture = pilot.session.capture
-    rows = capture.kinds.rows(pilot.session.kind)
+    rows = capture.kinds.rows(pilot.session.in_hand.kind)
     places = [(bit // 8, bit % 8) for bit in field_of(pilot, "rate").places.bits]
     payloads = capture.frames.gather(rows).matrix.tolist()
     raws = [
@@ -297,7 +297,7 @@ def test_free_registers_are_swept_into_a_field(pilot):
 def test_shapes_are_drawn_over_the_time_of_the_message_itself(pilot):
     desk = open_message(pilot, "Bilge sensor", 1)
     pilot.wait(lambda: desk.tried.tried, "the layout to be tried")
-    capture, kind = pilot.session.capture, pilot.session.kind
+    capture, kind = pilot.session.capture, pilot.session.in_hand.kind
     times = capture.frames.times(capture.order_of_kind(kind).rows())
     assert desk.tried.shape_span() == (times.min(), times.max() + 1)
     assert times.max() - times.min() < 1e9 < capture.end_ns, "a second of two minutes would be a stroke"
@@ -404,9 +404,9 @@ def test_letters_search_a_choice_and_are_no_commands(pilot):
     desk = open_plan(pilot)
     pilot.click(desk.plan.column.cards[field_of(pilot, "angle").id])
     desk.plan.column.form.kind.setFocus()
-    before = pilot.session.kind
+    before = pilot.session.in_hand.kind
     pilot.key("s")
-    assert field_of(pilot, "angle").kind.value in ("signed", "sign-magnitude") and pilot.session.kind == before
+    assert field_of(pilot, "angle").kind.value in ("signed", "sign-magnitude") and pilot.session.in_hand.kind == before
     assert field_of(pilot, "angle 2") is None
 
 

@@ -88,7 +88,7 @@ def test_layouts_are_found_as_one_types_and_opened_with_a_key(pilot, other):
     pilot.wait(lambda: shown(pilot) == ["Azimuth feedback port"], "the search")
     QTest.keyClick(view.view, Qt.Key.Key_Return)
     pilot.settle()
-    assert pilot.window.desk_name == "Layouts" and pilot.session.kind == pilot.kind(FEEDBACK)
+    assert pilot.window.desk_name == "Layouts" and pilot.session.in_hand.kind == pilot.kind(FEEDBACK)
 
 
 def test_filters_by_lane_standing_and_author(pilot, other):

@@ -87,7 +87,7 @@ def test_a_condition_is_asked_of_what_comes(pilot, recording):
 def test_bits_are_counted_on_and_a_layout_that_is_edited_meanwhile_reads_what_comes(pilot, recording):
     session = pilot.session
     kind = next(n for n in range(len(session.capture.kinds.keys)) if session.kinds.name(n) == "Azimuth feedback port")
-    session.select_kind(kind)
+    session.in_hand.take_kind(kind)
     pilot.wait(lambda: session.reading.counts.activity_of(kind) is not None, "bits")
     counted = session.reading.counts.activity_of(kind).frames
     pilot.wait(lambda: session.reading.counts.activity_of(kind).frames > counted, "more bits")

@@ -53,7 +53,7 @@ def test_the_wheel_over_the_names_goes_through_the_lanes_and_not_through_time(ma
     assert strip.lanes.first == 0 and clock.view_span_ns != zoomed
     # the lane of the message in hand is among those that are shown
     kind = next(n for n, key in enumerate(many.session.capture.kinds.keys) if key.lane == 35)
-    many.session.select_kind(kind)
+    many.session.in_hand.take_kind(kind)
     many.settle()
     lanes = many.window.strip.lanes
     assert lanes.first <= 35 < lanes.first + lanes.shown

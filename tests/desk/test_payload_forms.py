@@ -54,4 +54,4 @@ def test_a_log_of_text_is_read_as_text_and_bytes_stay_hex(terminal):
     terminal.key("T")
     assert "ABCD" in said_by(frames.viewport())
     terminal.key("T")
-    assert "41 42 43 44" in said_by(frames.viewport()) and terminal.session.form == "fitting"
+    assert "41 42 43 44" in said_by(frames.viewport()) and terminal.session.form.asked == "fitting"

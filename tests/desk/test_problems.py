@@ -60,7 +60,10 @@ def test_a_click_goes_to_the_first_place_and_return_through_the_others(pilot, si
     problem = choose(pilot, side, "Turn sentence check")
     clock = pilot.session.clock
     assert problem.kind == "check" and problem.count == 3 and clock.cursor_ns == problem.first_ns
-    assert pilot.session.kind == problem.kind_number and clock.view_first_ns <= clock.cursor_ns <= clock.view_last_ns
+    assert (
+        pilot.session.in_hand.kind == problem.kind_number
+        and clock.view_first_ns <= clock.cursor_ns <= clock.view_last_ns
+    )
     assert "The check of the link disagrees in 3 frames" in side.hand.reason.text()
     assert side.hand.place.text().startswith("place 1 of 3, at ")
     side.rows.setFocus()

@@ -18,7 +18,7 @@ def asking(found_demo, pilot, monkeypatch):
     pilot.wait(lambda: pilot.session.overlays.references, "the references, which findings are looked for with")
     pilot.window.show_desk("Unravel")
     pilot.wait(lambda: pilot.session.findings.everything() and not pilot.session.findings.is_looking, "the findings")
-    pilot.session.select_kind(pilot.kind(0x2C1))
+    pilot.session.in_hand.take_kind(pilot.kind(0x2C1))
     pilot.settle()
     pilot.window.setFocus()
     return pilot
@@ -29,7 +29,7 @@ def panel(pilot):
 
 
 def speed_at(pilot):
-    frame = pilot.session.store.frame_at(pilot.session.kind, None, pilot.session.clock.cursor_ns)
+    frame = pilot.session.store.frame_at(pilot.session.in_hand.kind, None, pilot.session.clock.cursor_ns)
     return int.from_bytes(frame.payload[2:4], "big", signed=True) / 100
 
 
@@ -37,7 +37,7 @@ def test_values_of_another_message_are_another_question(asking):
     asking.key("V")
     line = panel(asking).lines[VALUE]
     asking.type(line.value, f"{speed_at(asking)}", enter=True)
-    asking.session.select_kind(asking.kind(0x1A1))
+    asking.session.in_hand.take_kind(asking.kind(0x1A1))
     asking.settle()
     asking.type(line.value, "12", enter=True)
     assert [one.text for one in asking.session.questions.sightings] == ["12"]
@@ -60,7 +60,7 @@ def test_a_known_value_is_found_and_the_next_one_leaves_no_more_places(asking):
     asking.settle()
     assert 0 < len(panel(asking).rows.things) <= many, "runs within the number do as well, nothing else"
     kind, best = panel(asking).rows.things[0]
-    assert (kind, best.places) == (asking.session.kind, "B2 B3") and best.parameters["ratio"] == "0.01"
+    assert (kind, best.places) == (asking.session.in_hand.kind, "B2 B3") and best.parameters["ratio"] == "0.01"
     panel(asking).take(kind, best)
     assert panel(asking).hand.keep_it()
     asking.settle()
@@ -135,7 +135,7 @@ def test_moments_stand_against_the_bits_that_answer_them(asking):
         _, finding = asking.session.findings.in_hand
         assert titles[row].startswith(finding.parameters["moment"])
         assert grid.horizontalHeaderItem(column).text().splitlines()[1] == finding.places
-        assert asking.session.bits == frozenset(parse_places(finding.places).bits)
+        assert asking.session.in_hand.bits == frozenset(parse_places(finding.places).bits)
     panel(asking).scope.setCurrentIndex(0)
     assert not desk.moments.isVisible()
 

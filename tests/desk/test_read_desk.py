@@ -278,7 +278,7 @@ def test_frames_scroll_click_and_page(pilot):
     assert frames.first() == first + 3
     pilot.click(viewport, QPointF(200, 24 + 23 * 2.5))
     assert frames.current() == first + 5
-    assert session.kind == session.store.kind_of_row(frames.order().row(first + 5))
+    assert session.in_hand.kind == session.store.kind_of_row(frames.order().row(first + 5))
     frames.setFocus()
     before = frames.current()
     pilot.key(Qt.Key.Key_PageDown)
@@ -377,7 +377,7 @@ def test_an_array_at_the_cursor_is_a_curve_over_its_axis(pilot):
     session = pilot.session
     kind = next(n for n in session.reading.kinds_read() if session.reading.name(n) == "Beacon packet")
     pilot.key("2")
-    session.select_kind(kind)
+    session.in_hand.take_kind(kind)
     layout = session.reading.layout_of(kind)
     times = [session.capture.frames.at(int(row)).time_ns for row in session.capture.kinds.rows(kind)]
     points = [int(session.store.frame_at(kind, layout, time).decoded.named("swell points").raw[0]) for time in times]

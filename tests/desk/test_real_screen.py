@@ -41,7 +41,7 @@ def places():
     pilot.wait_open()
     pilot.key("3")
     pilot.pick_kind(0x2C1)
-    pilot.session.select_bits(frozenset({16}))
+    pilot.session.in_hand.select_bits(frozenset({16}))
     pilot.settle()
 
     def spot(widget, point):

@@ -188,7 +188,7 @@ def test_a_message_that_nobody_knows_is_taken_from_the_roster_and_one_byte_of_it
     pilot.pick_kind(0x2E0)
     assert (composer.message.currentText(), composer.out.lane.currentText()) == (BY_HAND, "thruster")
     assert (composer.by_hand.address.text(), list(entries.lines)) == ("0x2E0", ["B0", "B1", "B2", "B3", "B4"])
-    heard = pilot.session.store.frame_at(pilot.session.kind, None, pilot.session.clock.cursor_ns).payload
+    heard = pilot.session.store.frame_at(pilot.session.in_hand.kind, None, pilot.session.clock.cursor_ns).payload
     assert bytes.fromhex(composer.payload.hex.text()) == heard
     assert composer.out.said.text() == "Somebody else sends 0x2E0, too; two senders collide."
     pilot.click(live.score.leaves["thruster"])
@@ -199,7 +199,7 @@ def test_a_message_that_nobody_knows_is_taken_from_the_roster_and_one_byte_of_it
     assert {bytes.fromhex(row.payload)[:3] for row in sent(live)} == {heard[:3]}
     # of a lane that is not connected nothing is taken in hand
     composer.choose("Helm lever")
-    pilot.session.select_kind(next(
+    pilot.session.in_hand.take_kind(next(
         kind for kind in range(len(pilot.session.capture.kinds.keys))
         if pilot.session.kinds.origin(kind)[0] == "deck" and pilot.session.reading.layout_of(kind) is None
     ))  # fmt: skip

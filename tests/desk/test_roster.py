@@ -69,7 +69,7 @@ def test_a_device_of_many_exchanges_is_one_row_that_opens(devices):
     place = roster.view.visualRect(roster.model.index(rows(devices).index(device))).center()
     devices.click(roster.view.viewport(), QPointF(place))
     assert unit(devices).is_open and len(rows(devices)) == 2 + kinds
-    assert devices.session.kind is None, "to open a device takes nothing in hand"
+    assert devices.session.in_hand.kind is None, "to open a device takes nothing in hand"
     devices.click(roster.view.viewport(), QPointF(place))
     assert not unit(devices).is_open
 
@@ -83,15 +83,15 @@ def test_a_device_is_opened_by_a_key_and_by_what_is_taken_in_hand(devices):
     devices.key(Qt.Key.Key_Return)
     assert not unit(devices).is_open
     inside = unit(devices).kinds[3]
-    devices.session.select_kind(inside)
+    devices.session.in_hand.take_kind(inside)
     assert unit(devices).is_open and roster.view.currentIndex().row() == rows(devices).index(inside)
     devices.key("N")
-    assert devices.session.kind == unit(devices).kinds[4]
+    assert devices.session.in_hand.kind == unit(devices).kinds[4]
 
 
 def test_a_device_that_was_closed_stays_closed_when_counts_come(devices):
     roster = devices.window.roster
-    devices.session.select_kind(unit(devices).kinds[0])
+    devices.session.in_hand.take_kind(unit(devices).kinds[0])
     roster._turn(roster.model.index(rows(devices).index(unit(devices))))
     assert not unit(devices).is_open
     roster.order.setCurrentText("least explained first")
@@ -115,7 +115,7 @@ def test_exchanges_below_their_device_do_not_say_it_again(devices):
     """Where the row of the device stands above there is room for the registers; the others say whose they are."""
     roster = devices.window.roster
     assert any("7 · " in line.words for line in told_lines(roster.view)), "few exchanges have no row above them"
-    devices.session.select_kind(unit(devices).kinds[0])
+    devices.session.in_hand.take_kind(unit(devices).kinds[0])
     devices.settle()
     said = [line.words for line in told_lines(roster.view)]
     place = next(number for number, words in enumerate(said) if words.startswith("▾, unit 1"))

@@ -64,7 +64,7 @@ def test_findings_alone_explain_both_buses(sitting):
     ]
     sitting.window.setFocus()
     for kind in kinds:
-        session.select_kind(kind)
+        session.in_hand.take_kind(kind)
         sitting.settle()
         sitting.key("K", SHIFT)
         sitting.settle()
@@ -72,7 +72,7 @@ def test_findings_alone_explain_both_buses(sitting):
     likely = explained(sitting, kinds)
     assert likely > 0.9, "by what is likely, unseen"
     for kind in kinds:
-        session.select_kind(kind)
+        session.in_hand.take_kind(kind)
         sitting.settle()
         for finding in [one for one in session.findings.of(kind) if one.kind == "field"]:
             sitting.window.unravel.side.findings.take(kind, finding)
@@ -87,12 +87,12 @@ def test_findings_alone_explain_both_buses(sitting):
 def test_what_was_hidden_in_the_trial_comes_out_as_it_was_meant(sitting):
     session = sitting.session
     for address in (0x2C1, 0x2D0):
-        session.select_kind(sitting.kind(address))
+        session.in_hand.take_kind(sitting.kind(address))
         sitting.settle()
         sitting.window.unravel.side.findings.keep_all_likely()
         sitting.settle()
-        made = {frozenset(field.places.bits) for field in session.reading.layout_of(session.kind).fields}
-        activity = session.reading.counts.activity_of(session.kind)
+        made = {frozenset(field.places.bits) for field in session.reading.layout_of(session.in_hand.kind).fields}
+        activity = session.reading.counts.activity_of(session.in_hand.kind)
         moving = {bit for bit in range(activity.size * 8) if activity.moves[bit]}
         for field in TRUTH[address].fields:
             bits = set(field.places.bits) & moving

@@ -53,8 +53,8 @@ def pages_of(desk):
 @pytest.mark.parametrize("desk", [*DESKS, "Library"])
 def test_nothing_is_cut_on_a_small_screen(small, desk):
     window, session = small.window, small.session
-    session.select_kind(small.kind(0x1A1))
-    layout = session.reading.layout_of(session.kind)
+    session.in_hand.take_kind(small.kind(0x1A1))
+    layout = session.reading.layout_of(session.in_hand.kind)
     # a history of more than one state has ways back
     session.edits.change(msgspec.structs.replace(layout, note="seen on the bench"), "a note from the bench")
     window.show_desk(desk)

@@ -42,14 +42,14 @@ def with_offset(session, lane, offset_ns):
 def test_an_offset_moves_frames_and_nothing_is_read_again(pilot, reads):
     session = pilot.session
     pilot.pick_kind(0x1A1)
-    kind = session.kind
-    session.select_bits(frozenset({3, 4}))
+    kind = session.in_hand.kind
+    session.in_hand.select_bits(frozenset({3, 4}))
     capture, library, counted = session.capture, session.library, session.reading.counts.explained
     times = capture.kind_frames(kind).time_ns
     with_offset(session, "thruster", -2_500_000)
     pilot.settle()
     assert reads == [] and session.library is library
-    assert session.kind == kind and session.bits == {3, 4}, "what is in hand stays in hand"
+    assert session.in_hand.kind == kind and session.in_hand.bits == {3, 4}, "what is in hand stays in hand"
     assert (session.capture.kind_frames(kind).time_ns == times - 2_500_000).all()
     assert session.reading.counts.explained == counted and session.capture.kinds.keys == capture.kinds.keys
     pilot.key(Qt.Key.Key_Z, CONTROL)
@@ -67,12 +67,12 @@ def test_what_was_counted_is_there_when_a_trial_is_opened_again(pilot, monkeypat
     pilot.wait_open()
     assert ([one.explained for one in counts.counted], asked) == (before, [])
     # an edit counts its own message anew, also the next time
-    pilot.session.select_kind(pilot.kind(0x1A0))
-    layout = pilot.session.reading.layout_of(pilot.session.kind)
+    pilot.session.in_hand.take_kind(pilot.kind(0x1A0))
+    layout = pilot.session.reading.layout_of(pilot.session.in_hand.kind)
     pilot.session.edits.change(msgspec.structs.replace(layout, fields=layout.fields[1:]))
     pilot.settle()
     fewer = [one.explained for one in counts.counted]
-    assert fewer != before and set(asked) == {pilot.session.kind}
+    assert fewer != before and set(asked) == {pilot.session.in_hand.kind}
     asked.clear()
     pilot.session.trials.open(folder)
     pilot.settle()
@@ -80,21 +80,37 @@ def test_what_was_counted_is_there_when_a_trial_is_opened_again(pilot, monkeypat
     assert ([one.explained for one in counts.counted], asked) == (fewer, [])
 
 
-def test_what_frames_mean_is_found_before_the_window_takes_them(pilot, monkeypatch):
-    """With thousands of kinds that takes a tenth of a second."""
-    session, threads = pilot.session, []
-    of = Meaning.of
+@pytest.fixture
+def meanings_made_on(monkeypatch):
+    """The threads on which it was found what frames mean; with thousands of kinds that takes a tenth of a second."""
+    threads, of = [], Meaning.of
 
     def noted(*words):
         threads.append(threading.current_thread())
         return of(*words)
 
     monkeypatch.setattr(Meaning, "of", noted)
+    return threads
+
+
+def test_what_frames_mean_is_found_before_the_window_takes_them(pilot, meanings_made_on):
+    session = pilot.session
     before, folder = session.reading.meaning, session.trial.folder
     session.trials.open(folder)
     pilot.wait(lambda: session.reading.meaning is not before, "the trial once more")
     pilot.settle()
-    assert len(threads) == 1 and threads[0] is not threading.main_thread()
+    assert len(meanings_made_on) == 1 and meanings_made_on[0] is not threading.main_thread()
+    assert session.reading.words(pilot.kind(0x1A0)), "and it is the one that is used"
+
+
+def test_a_recording_that_joins_is_matched_behind_the_window(pilot, meanings_made_on, tmp_path):
+    session, recording = pilot.session, tmp_path / "more.log"
+    recording.write_text("(1778572800.000000) thruster 1A0#0000000000000000\n")
+    before = session.reading.meaning
+    session.trials.add_sources([recording])
+    pilot.wait(lambda: session.reading.meaning is not before, "what joins")
+    pilot.settle()
+    assert len(meanings_made_on) == 1 and meanings_made_on[0] is not threading.main_thread()
     assert session.reading.words(pilot.kind(0x1A0)), "and it is the one that is used"
 
 
@@ -105,8 +121,8 @@ def test_one_way_back_for_everything_in_the_order_it_was_done(pilot):
     frames = len(session.capture)
     session.edits.change(msgspec.structs.replace(layout, note="first"))
     session.trials.add_moment(session.clock.cursor_ns, "a bump")
-    session.select_kind(pilot.kind(0x2D0))
-    session.ties.tie(session.kind, layout.id)
+    session.in_hand.take_kind(pilot.kind(0x2D0))
+    session.ties.tie(session.in_hand.kind, layout.id)
     pilot.settle()
     with_offset(session, "battery", 7)
     pilot.settle()

@@ -14,7 +14,7 @@ TRUTH = {layout.name: layout for layout in layouts_from_file(SHIPPED / "truth" /
 
 def look_at(pilot, address):
     pilot.window.show_desk("Unravel")
-    pilot.session.select_kind(pilot.kind(address))
+    pilot.session.in_hand.take_kind(pilot.kind(address))
     pilot.settle()
     return pilot.window.unravel
 
@@ -39,7 +39,7 @@ def test_the_reckoner_puts_the_true_reading_first(pilot, message, field):
     layout = TRUTH[message]
     truth = layout.field_named(field)
     desk = look_at(pilot, layout.applies.address)
-    pilot.session.select_bits(frozenset(truth.places.bits))
+    pilot.session.in_hand.select_bits(frozenset(truth.places.bits))
     pilot.settle()
     best = [item.reading for item in desk.reckoner.readings][:3]
     ties = [item for item in best if item.smoothness.roughness <= best[0].smoothness.roughness * 1.001]
@@ -55,9 +55,9 @@ def test_head_and_facts_tell_the_message(pilot):
     desk.side.show_page(SELECTION)
     panel = desk.side.selection
     assert panel.facts.text().startswith("52 bits of this message move, 12 never do, in 12\u2009000 frames.")
-    pilot.session.select_bits(frozenset({40, 41}))
+    pilot.session.in_hand.select_bits(frozenset({40, 41}))
     assert "B5[0] moves most" in desk.side.selection.facts.text()
-    pilot.session.select_bits(frozenset({52, 53}))
+    pilot.session.in_hand.select_bits(frozenset({52, 53}))
     assert "None of them changed in 12\u2009000 frames." in desk.side.selection.facts.text()
 
 
@@ -66,7 +66,7 @@ def test_beads_follow_the_cursor(pilot):
     session = pilot.session
     for share in (0.1, 0.5, 0.9):
         session.clock.set_cursor(session.clock.first_ns + int(share * (session.clock.last_ns - session.clock.first_ns)))
-        frames = session.capture.kind_frames(session.kind)
+        frames = session.capture.kind_frames(session.in_hand.kind)
         last = int(np.searchsorted(frames.time_ns, session.clock.cursor_ns, side="right")) - 1
         assert desk.abacus._state.payload == frames.matrix[last].tobytes()
 
@@ -81,7 +81,7 @@ def test_a_partly_known_message_shows_what_is_left(pilot):
     desk = look_at(pilot, 0x1A9)
     pilot.key("U")
     layout = TRUTH["Azimuth feedback starboard"]
-    assert pilot.session.bits <= frozenset(layout.field_named("torque").places.bits)
+    assert pilot.session.in_hand.bits <= frozenset(layout.field_named("torque").places.bits)
     desk.side.show_page(SELECTION)
     panel = desk.side.selection
     words = [button.text() for button in panel.inner.findChildren(type(panel.keep)) if "B" in button.text()]
@@ -94,14 +94,14 @@ def test_a_known_field_is_selected_from_the_list(pilot):
     panel = desk.side.selection
     row = next(b for b in panel.inner.findChildren(type(panel.keep)) if b.text().startswith("rate"))
     pilot.click(row)
-    assert pilot.session.bits == frozenset(TRUTH["Azimuth feedback starboard"].field_named("rate").places.bits)
+    assert pilot.session.in_hand.bits == frozenset(TRUTH["Azimuth feedback starboard"].field_named("rate").places.bits)
 
 
 def test_error_frames_can_be_looked_at_too(pilot):
     desk = look_at(pilot, 0x88)
     assert "error frames" in desk.head.words.text()
     pilot.key("U")
-    assert pilot.session.bits == frozenset()
+    assert pilot.session.in_hand.bits == frozenset()
 
 
 def test_a_single_bit_is_a_flag(pilot):
@@ -139,7 +139,7 @@ def test_another_kind_drops_the_selection_and_its_readings(pilot):
     pilot.drag_beads(23, 24)
     assert desk.reckoner.readings and desk.side.selection.card.isVisible()
     pilot.pick_kind(0x2D0)
-    assert pilot.session.bits == frozenset() and desk.reckoner.readings == []
+    assert pilot.session.in_hand.bits == frozenset() and desk.reckoner.readings == []
     assert not desk.side.selection.card.isVisible()
 
 
@@ -173,7 +173,7 @@ def test_frames_of_the_message_in_hand_are_stepped_through(pilot, desk):
     session = pilot.session
     pilot.key(desk)
     pilot.pick_kind(0x310)
-    order = session.capture.order_of_kind(session.kind)
+    order = session.capture.order_of_kind(session.in_hand.kind)
     times = session.capture.frames.times(order.rows())
     session.clock.set_cursor(int(times[100]) + 1)
     pilot.settle()
@@ -192,8 +192,10 @@ def test_where_no_frame_of_the_message_is_in_view_it_is_said_where_the_next_one_
     session, clock = pilot.session, pilot.session.clock
     pilot.key("3")
     lanes = [lane.name for lane in session.capture.lanes]
-    session.select_kind(next(n for n, key in enumerate(session.capture.kinds.keys) if lanes[key.lane] == "beacon"))
-    order = session.capture.order_of_kind(session.kind)
+    session.in_hand.take_kind(
+        next(n for n, key in enumerate(session.capture.kinds.keys) if lanes[key.lane] == "beacon")
+    )
+    order = session.capture.order_of_kind(session.in_hand.kind)
     first, last = (session.capture.frames.at(order.row(place)).time_ns for place in (0, len(order) - 1))
     view = pilot.window.unravel.history
     for (begin, end), said in (

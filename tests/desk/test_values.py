@@ -255,7 +255,7 @@ def test_an_array_is_seen_over_time_from_the_readout(pilot):
     desk, session = pilot.window.read, pilot.session
     pilot.window.show_desk("Read")
     kind = next(n for n in session.reading.kinds_read() if session.reading.name(n) == "Beacon packet")
-    session.select_kind(kind)
+    session.in_hand.take_kind(kind)
     session.clock.show_all()
     times = session.capture.frames.times(session.capture.kinds.rows(kind))
     session.clock.set_cursor(int(times[1]))

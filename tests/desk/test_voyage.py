@@ -34,7 +34,7 @@ def test_from_an_unnamed_message_to_a_field_in_the_library(pilot):
     pilot.key("3")
     pilot.pick_kind(0x2C1)
     pilot.drag_beads(23, 24)
-    assert session.bits == SPEED_BITS
+    assert session.in_hand.bits == SPEED_BITS
     reckoner = pilot.window.unravel.reckoner
     assert reckoner.readings[0].reading.words == "signed, high byte first"
     keep_water_speed(pilot)
@@ -44,7 +44,7 @@ def test_from_an_unnamed_message_to_a_field_in_the_library(pilot):
     assert (str(field.places), field.kind.value, str(field.ratio), field.unit) == ("B2 B3", "signed", "1/100", "kn")
     assert session.reading.counts.explained[kind].claimed == 16
     assert session.reading.counts.explained_of_all().claimed == pytest.approx(before.claimed + 16)
-    assert session.bits == frozenset(), "the form is ready for the next one"
+    assert session.in_hand.bits == frozenset(), "the form is ready for the next one"
 
 
 def test_the_new_field_is_read_at_the_cursor_and_as_a_trace(pilot):

@@ -31,13 +31,13 @@ CONTROL = Qt.KeyboardModifier.ControlModifier
 
 def test_desks_by_key_keep_the_place(pilot):
     pilot.pick_kind(0x1A1)
-    state = (pilot.session.kind, pilot.session.clock.cursor_ns, pilot.session.clock.view_first_ns)
+    state = (pilot.session.in_hand.kind, pilot.session.clock.cursor_ns, pilot.session.clock.view_first_ns)
     for key, name in enumerate(("Intake", "Read", "Unravel", "Layouts", "Rehearse", "Hand over"), 1):
         pilot.window.roster.view.setFocus()
         pilot.key(str(key))
         assert pilot.window.desk_name == name
         assert pilot.window.desks[name].isVisible()
-    assert state == (pilot.session.kind, pilot.session.clock.cursor_ns, pilot.session.clock.view_first_ns)
+    assert state == (pilot.session.in_hand.kind, pilot.session.clock.cursor_ns, pilot.session.clock.view_first_ns)
 
 
 def test_the_rod_is_clicked_and_walked(pilot):
@@ -95,7 +95,9 @@ def test_of_two_frames_of_one_moment_the_one_clicked_stays_in_hand(pilot):
     for chosen in (place + 1, place):
         y = next(top for row, top in frames.rows_in_view() if row == chosen) + 5
         pilot.click(frames.viewport(), QPointF(200, y))
-        assert frames.current() == chosen and session.kind == session.store.kind_of_row(frames.listed.row(chosen))
+        assert frames.current() == chosen and session.in_hand.kind == session.store.kind_of_row(
+            frames.listed.row(chosen)
+        )
     frames.go(1)
     assert frames.current() == place + 1
     frames.go(1)
@@ -109,7 +111,7 @@ def test_find_goes_to_messages_fields_moments_and_does_commands(pilot):
     pilot.type(find, "pack totals curr")
     assert find.findings()[0] == "Pack totals.current"
     pilot.key(Qt.Key.Key_Return)
-    assert pilot.session.kind == pilot.kind(0x18FF0210) and pilot.window.desk_name == "Read"
+    assert pilot.session.in_hand.kind == pilot.kind(0x18FF0210) and pilot.window.desk_name == "Read"
     pilot.type(find, "full astern", enter=True)
     assert pilot.session.clock.seconds(pilot.session.clock.cursor_ns) == pytest.approx(86, abs=0.01)
     pilot.type(find, "night", enter=True)
@@ -174,7 +176,7 @@ def test_frames_are_listed_in_words_and_lead_the_cursor(pilot):
     assert frames.count() == 12_000
     assert "angle" in frames.line(100).says and frames.line(100).message == "Azimuth feedback port"
     pilot.key("B")
-    assert pilot.session.form == "bin"
+    assert pilot.session.form.asked == "bin"
 
 
 def test_every_line_says_something_true_about_its_frame(pilot):
@@ -200,25 +202,25 @@ def test_beads_are_selected_by_mouse_and_keys(pilot):
     pilot.pick_kind(0x2C1)
     session, abacus = pilot.session, pilot.window.unravel.abacus
     pilot.drag_beads(19, 24, modifiers=SHIFT)
-    assert session.bits == {16, 17, 18, 19, 24, 25, 26, 27}
+    assert session.in_hand.bits == {16, 17, 18, 19, 24, 25, 26, 27}
     pilot.click(abacus, abacus.rods.bead_center(16), CONTROL)
-    assert 16 not in session.bits
+    assert 16 not in session.in_hand.bits
     pilot.click(abacus, QPointF(10, abacus.rods.bead_center(8).y()))
-    assert session.bits == frozenset(range(8, 16))
+    assert session.in_hand.bits == frozenset(range(8, 16))
     abacus.setFocus()
     pilot.key(Qt.Key.Key_Escape)
-    assert session.bits == frozenset()
+    assert session.in_hand.bits == frozenset()
     pilot.click(abacus, abacus.rods.bead_center(8))
     pilot.key(Qt.Key.Key_Right, SHIFT)
-    assert session.bits == {8, 23}, "the next bead in reading order is on the next rod"
+    assert session.in_hand.bits == {8, 23}, "the next bead in reading order is on the next rod"
     pilot.key("U")
-    assert len(session.bits) == session.reading.counts.explained[session.kind].moving
+    assert len(session.in_hand.bits) == session.reading.counts.explained[session.in_hand.kind].moving
     pilot.pick_kind(0x1A1)
-    assert session.bits == frozenset()
+    assert session.in_hand.bits == frozenset()
     QTest.mouseDClick(
         abacus, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, abacus.rods.bead_center(3).toPoint()
     )
-    assert session.bits == frozenset(range(16))
+    assert session.in_hand.bits == frozenset(range(16))
 
 
 def test_readings_are_chosen_by_keys_and_follow_the_cursor(pilot):
@@ -290,7 +292,7 @@ def test_an_edit_that_clashes_opens_the_choice_and_theirs_can_be_taken(pilot):
     session.shared.news.is_paused = True
     pilot.settle()
     kind = pilot.kind(0x1A1)
-    session.select_kind(kind)
+    session.in_hand.take_kind(kind)
     layout = session.reading.layout_of(kind)
     other = Library.open(session.library.address)
     head = other.layouts.head_of(layout.id)

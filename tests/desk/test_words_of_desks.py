@@ -116,9 +116,9 @@ def test_every_desk_says_what_was_approved(tour, pilot):
     for desk in (window.unravel, window.layouts):
         window.show_desk(desk.name)
         for name in KINDS:
-            session.select_kind(kind_called(pilot, name))
-            if session.capture.kind_size(session.kind) > 2:
-                session.select_bits(frozenset(range(8, 24)))
+            session.in_hand.take_kind(kind_called(pilot, name))
+            if session.capture.kind_size(session.in_hand.kind) > 2:
+                session.in_hand.select_bits(frozenset(range(8, 24)))
             tour.note(name, desk=desk, side=desk.side)
             if name == KINDS[0]:
                 tour.pages(side=desk.side, desk=desk)

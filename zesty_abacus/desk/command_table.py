@@ -142,7 +142,7 @@ def _time_commands(window: Hands) -> list[Command]:
 def _shown_commands(window: Hands) -> list[Command]:
     session, appearance = window.session, window.appearance
     forms = [
-        Command(f"as {form}", f"Show payloads as {word}", form[0].upper(), lambda form=form: session.set_form(form))  # type: ignore[misc]
+        Command(f"as {form}", f"Show payloads as {word}", form[0].upper(), lambda form=form: session.form.ask(form))  # type: ignore[misc]
         for form, word in (("hex", "hex"), ("dec", "decimal"), ("bin", "binary"), ("text", "text"))
     ]
     return [
@@ -206,6 +206,6 @@ def _next_kind(window: Hands, step: int) -> None:
     kinds = window.roster.model.kinds()
     if not kinds:
         return
-    current = window.session.kind
+    current = window.session.in_hand.kind
     place = kinds.index(current) + step if current in kinds else 0
-    window.session.select_kind(kinds[place % len(kinds)])
+    window.session.in_hand.take_kind(kinds[place % len(kinds)])

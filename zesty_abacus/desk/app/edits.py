@@ -102,6 +102,10 @@ class Edits(QObject):
             return self._pinned.get(layout_id)
         return self._ledger.layout(layout_id) if self._ledger is not None else None
 
+    def known(self) -> engine.Known:
+        """Return all that frames are read by."""
+        return engine.Known(self.layouts(), self.release)
+
     @property
     def number_waiting(self) -> int:
         """How many edits the library has not taken yet."""

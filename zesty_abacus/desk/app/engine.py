@@ -89,6 +89,7 @@ from ...demo.trial import copy_shipped_trial
 from .opening import (
     STRIP_COLUMNS,
     Brought,
+    Known,
     OpenedTrial,
     begin_trial,
     bring_in_again,
@@ -135,6 +136,7 @@ __all__ = [
     "KindData",
     "KindExplained",
     "KindKey",
+    "Known",
     "Layout",
     "LayoutHead",
     "Library",

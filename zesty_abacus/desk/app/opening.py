@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -25,6 +25,7 @@ from ...core.library.store import Library
 from ...core.library.taking_along import Along, take_along
 from ...core.progress import Progress
 from ...core.reading.meaning import Meaning
+from ...core.reading.ties import Tie
 from ...core.trial.content import lane_moves
 from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
 from ...core.trial.trial import Trial, TrialFile
@@ -53,6 +54,8 @@ class Brought:
         Behind the point of a second, that its times have.
     has_moved
         Whether it is the capture before with lanes moved: its kinds have the same numbers.
+    meaning
+        What its frames mean by the layouts that were known when they were brought in; None if lanes only moved.
     """
 
     capture: Capture
@@ -61,6 +64,7 @@ class Brought:
     density: NDArray[np.int64]
     digits: int
     has_moved: bool = False
+    meaning: Meaning | None = None
 
     @classmethod
     def of(cls, capture: Capture, outcomes: list[SourceOutcome], *, has_moved: bool = False) -> Brought:
@@ -86,7 +90,7 @@ def _spans_of(capture: Capture, outcomes: Sequence[SourceOutcome]) -> Iterator[t
 class OpenedTrial:
     """A trial with everything the first picture needs.
 
-    ``meaning`` is what its frames mean by them; ``released`` are the layouts of the release it is decoded with, None
+    ``released`` are the layouts of the release it is decoded with, None
     for the newest state; ``is_begun`` says that recordings that were never looked at came in with it, ``recovered``
     names files of a recording that was broken off.
     """
@@ -95,7 +99,6 @@ class OpenedTrial:
     brought: Brought
     library: Library
     heads: list[LayoutHead]
-    meaning: Meaning
     released: list[Layout] | None = None
     is_begun: bool = False
     recovered: tuple[str, ...] = ()
@@ -120,13 +123,33 @@ def bring_in(trial: Trial, progress: Progress) -> Brought:
     return Brought.of(made.capture, made.outcomes)
 
 
+@dataclass(frozen=True, slots=True)
+class Known:
+    """Layouts that frames are read by, and the name of their release, empty for the newest state."""
+
+    layouts: Sequence[Layout]
+    release: str = ""
+
+    def meaning(self, capture: Capture, ties: Sequence[Tie]) -> Meaning:
+        """Return what frames mean by them; thousands of kinds take a tenth of a second."""
+        return Meaning.of(capture, self.layouts, ties, self.release)
+
+    def read(self, brought: Brought, ties: Sequence[Tie]) -> Brought:
+        """Return what recordings gave, with what it means."""
+        return replace(brought, meaning=self.meaning(brought.capture, ties))
+
+    def gave(self, meaning: Meaning, ties: Sequence[Tie]) -> bool:
+        """Return whether a meaning was made of these very layouts, and of such ties."""
+        return meaning.is_of(self.layouts, ties, self.release)
+
+
 def bring_in_again(
-    trial: Trial, file: TrialFile, before: TrialFile, brought: Brought | None, progress: Progress
+    trial: Trial, file: TrialFile, before: TrialFile, brought: Brought | None, known: Known, progress: Progress
 ) -> Brought:
     """Bring a trial in that has changed: only what is new is read, and a lane's offset moves its frames."""
     moves = lane_moves(before, file)
     if brought is None or moves is None:
-        return bring_in(trial, progress)
+        return known.read(bring_in(trial, progress), file.ties)
     progress.step(0.1, "moving frames")
     numbers = {lane.name: number for number, lane in enumerate(brought.capture.lanes)}
     moved = brought.capture.moved({numbers[name]: by for name, by in moves.items() if name in numbers})
@@ -229,10 +252,10 @@ def finish_opening(trial: Trial, progress: Progress, library: str = "") -> Opene
         away.address = library or trial.file.library
         raise
     heads, released = opened.layouts.heads(), _released(trial, opened)
-    layouts, release = ([head.state for head in heads], "") if released is None else (released, trial.file.release)
-    # thousands of kinds take a tenth of a second, for which the window would stand still
-    meaning = Meaning.of(brought.capture, layouts, trial.file.ties, release)
-    return OpenedTrial(trial, brought, opened, heads, meaning, released, recovered=tuple(recovered))
+    known = Known([head.state for head in heads]) if released is None else Known(released, trial.file.release)
+    return OpenedTrial(
+        trial, known.read(brought, trial.file.ties), opened, heads, released, recovered=tuple(recovered)
+    )  # fmt: skip
 
 
 def _released(trial: Trial, library: Library) -> list[Layout] | None:

@@ -4,9 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from PyQt6.QtCore import QObject, pyqtSignal
+
 PAYLOAD_FORMS = ("hex", "dec", "bin", "text")
 FITTING = "fitting"
 """Text where frames are text, and hex elsewhere; what is shown until somebody asks for one form."""
+
+
+class PayloadForm(QObject):
+    """The form that is asked for, everywhere at once.
+
+    ``asked`` is one of :data:`PAYLOAD_FORMS`, or :data:`FITTING`; ``changed`` says that it is another one.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.asked = FITTING
+
+    def ask(self, form: str) -> None:
+        """Show payloads in another form; the one that is shown, asked for again, gives what fits them."""
+        self.asked = FITTING if form == self.asked else form
+        self.changed.emit()
 
 
 def shown_form(form: str, *, text: bool) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 from uuid import UUID
 
@@ -66,11 +66,11 @@ class Reading(QObject):
         if self.meaning is not None and tuple(ties) != self.meaning.ties:
             self._use(self.meaning.with_ties(ties))
 
-    def take_all(self, layouts: Iterable[engine.Layout], release: str) -> None:
+    def take_all(self, known: engine.Known) -> None:
         """Let the capture be read by other layouts altogether: those of another library, or of a release."""
         if self.meaning is not None:
             before = self.meaning
-            self._use(engine.Meaning.of(before.capture, layouts, before.ties, release))
+            self._use(known.meaning(before.capture, before.ties))
 
     def _use(self, meaning: engine.Meaning) -> None:
         self.meaning = meaning

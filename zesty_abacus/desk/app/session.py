@@ -21,6 +21,7 @@ from .figures import Figures
 from .findings import Findings
 from .forwarding import ForwardHere
 from .growing import Growing, Grown
+from .in_hand import InHand
 from .jobs import Jobs
 from .keeping import Keeping
 from .kind_store import KindStore
@@ -28,7 +29,7 @@ from .kinds import Kinds
 from .live import LiveHere
 from .overlays import Overlays
 from .owners import Owners
-from .payload_form import FITTING
+from .payload_form import PayloadForm
 from .problems import Problems
 from .questions import Questions
 from .reading import Reading
@@ -82,10 +83,8 @@ class Session(QObject):
         What is recorded live, as part of the capture while it comes, and what puts it into the trial.
     outcomes, density
         What each of its recordings gave; frames a lane and column of the strip, in the stretch in hand.
-    kind
-        Number of the message kind in hand, None for none.
-    bits
-        The selected bits of that kind.
+    in_hand, form
+        The message or layout that is looked at, with bits of it; how payloads are shown.
 
     Events
     ------
@@ -97,8 +96,6 @@ class Session(QObject):
         Moments, lanes or sources changed.
     layouts_changed
         Layouts changed, so what frames mean did.
-    kind_changed, bits_changed, form_changed
-        Another kind, selection, or way to show payloads.
     desk_wanted
         (name) some view asks for another desk.
     source_wanted
@@ -111,9 +108,6 @@ class Session(QObject):
     grown = pyqtSignal()
     trial_changed = pyqtSignal()
     layouts_changed = pyqtSignal()
-    kind_changed = pyqtSignal()
-    bits_changed = pyqtSignal()
-    form_changed = pyqtSignal()
     desk_wanted = pyqtSignal(str)
     source_wanted = pyqtSignal(int)
     told = pyqtSignal(str, str)
@@ -128,12 +122,14 @@ class Session(QObject):
         self.reading = Reading(self.jobs)
         self.store = KindStore(self.jobs)
         self.undo = Undo()
-        self.trials = Trials(self.jobs, self.undo)
+        self.trials = Trials(self.jobs, self.undo, lambda: self.edits.known())
         self.shared = SharedLibrary(self.jobs, self.undo)
         self.claims = Claims(self.shared)
         self.edits = self.shared.edits
         self.kinds = Kinds(self.reading, self.clock)
         self.owners = Owners(self.reading)
+        self.in_hand = InHand(self.reading, self.edits)
+        self.form = PayloadForm()
         self.traces = Traces(self.reading, self.kinds)
         asked_of = AskedCapture(self.reading, self.clock)
         self.asking = Asking(self.jobs, asked_of, self.trials, lambda time: self.clock.set_cursor(time, follow=True))
@@ -143,7 +139,7 @@ class Session(QObject):
         self.beside = BesideHere(self.jobs, self.reading, self.kinds)
         self.overlays = Overlays(self.jobs, self.reading, self.trials, self.traces)
         self.figures = Figures(self.jobs, self.reading, self.store, self.traces, self.clock)
-        self.findings = Findings(self.jobs, self.reading, self.trials, self.overlays, lambda: self.kind)
+        self.findings = Findings(self.jobs, self.reading, self.trials, self.overlays, lambda: self.in_hand.kind)
         self.keeping = Keeping(self.findings, self.reading, self.kinds, self.overlays)
         self.questions = Questions(self.jobs, self.reading, self.trials, self.clock, self.findings)
         self.ties = Ties(self.trials, self.edits, self.kinds)
@@ -162,10 +158,6 @@ class Session(QObject):
         self.capture: Any = None
         self.outcomes: list[engine.SourceOutcome] = []
         self.density: Any = None
-        self.kind: int | None = None
-        self._layout_alone: UUID | None = None
-        self.bits: frozenset[int] = frozenset()
-        self.form = FITTING
         self.clock.stretch_changed.connect(self._count_density)
         self.opened.connect(self.asking.ask_again)
         self.opened.connect(self.second.ask_again)
@@ -186,7 +178,7 @@ class Session(QObject):
         self.trials.opened.connect(self._on_trial)
         self.trials.brought_again.connect(self._on_brought_again)
         self.trials.changed.connect(self._on_trial_changed)
-        self.kind_changed.connect(self._tell_in_hand)
+        self.in_hand.changed.connect(self._tell_in_hand)
         self.jobs.failed.connect(lambda title, sentence: self.told.emit("wrong", f"{title}: {sentence}"))
 
     @property
@@ -203,15 +195,9 @@ class Session(QObject):
         """Return what a file says that is written from this window now."""
         return self.shared.origin()
 
-    @property
-    def layout(self) -> engine.Layout | None:
-        """The layout in hand: of the message in hand as that shows it, or one that reads no message of the capture."""
-        if self._layout_alone is not None:
-            return self.edits.layout(self._layout_alone)
-        return self.reading.layout_of(self.kind) if self.capture is not None else None
-
     def _tell_in_hand(self) -> None:
-        self.shared.hold(self.layout.id if self.layout is not None else None)
+        layout = self.in_hand.layout
+        self.shared.hold(layout.id if layout is not None else None)
 
     # the trial
 
@@ -239,8 +225,8 @@ class Session(QObject):
             self.told.emit("wrong", note)
         self.growing.end()
         self.live.writing.leave_recording()
-        self._take_capture(made.brought, made.meaning)
-        self.kind, self.bits, self._layout_alone = None, frozenset(), None
+        self._take_capture(made.brought)
+        self.in_hand.start()
         self.traces.shown = []
         self.clock.start(made.brought.stretches, made.brought.digits)
         # which are worth a look depends on how often they come in the stretch in hand
@@ -271,15 +257,15 @@ class Session(QObject):
 
     def _on_brought_again(self, brought: engine.Brought) -> None:
         """Show the open trial with other recordings, or lanes elsewhere; what is looked at stays in hand."""
-        chosen = self.kinds.origin(self.kind) if self.kind is not None else None
+        kind = self.in_hand.kind
+        chosen = self.kinds.origin(kind) if kind is not None else None
         traced = self.traces.by_origin()
-        bits, place = self.bits, (self.clock.view_first_ns, self.clock.view_last_ns, self.clock.cursor_ns)
+        place = (self.clock.view_first_ns, self.clock.view_last_ns, self.clock.cursor_ns)
         pin, is_following = self.clock.pin_ns, self.clock.is_following
         known = len(self.outcomes)
         is_counted = self._take_capture(brought)
         self.growing.stand_on(brought.capture, self.trial.file, brought.stretches)
-        self.kind = self.kinds.by_origin().get(chosen) if chosen is not None else None
-        self.bits = bits if self.kind is not None else frozenset()
+        self.in_hand.stay(self.kinds.by_origin().get(chosen) if chosen is not None else None)
         self.traces.shown = []
         self.clock.start(brought.stretches, brought.digits)
         self.traces.find_again(traced)
@@ -290,7 +276,7 @@ class Session(QObject):
         if is_following and self.growing.is_on:
             self.clock.follow()
         self.opened.emit()
-        self._find_its_message()
+        self.in_hand.find_message()
         if not is_counted:
             self._behind.start()
         self._tell_problems()
@@ -319,7 +305,7 @@ class Session(QObject):
         for part in (self.asking, self.second, self.problems, self.exchanges, self.findings):
             part.grow()
         self.grown.emit()
-        self._find_its_message()
+        self.in_hand.find_message()
 
     def _count_density(self) -> None:
         """Count the strip's frames anew: another stretch is in hand."""
@@ -329,14 +315,8 @@ class Session(QObject):
 
     # what frames mean
 
-    def _take_capture(self, brought: engine.Brought, meaning: engine.Meaning | None = None) -> bool:
-        """Take what recordings gave; return whether all that was counted of it holds.
-
-        Parameters
-        ----------
-        meaning
-            What it means by the layouts that were in the library when it was brought in; made here if left out.
-        """
+    def _take_capture(self, brought: engine.Brought) -> bool:
+        """Take what recordings gave; return whether all that was counted of it holds."""
         self.capture, self.outcomes, self.density = brought.capture, brought.outcomes, brought.density
         self.kinds.capture = brought.capture
         before = self.reading.meaning
@@ -345,10 +325,10 @@ class Session(QObject):
         if is_same:
             self.reading.move_to(brought.capture)
         else:
-            made_of = self.edits.layouts(), self.trial.file.ties, self.edits.release
-            if meaning is None or not meaning.is_of(*made_of):
-                # edits that the library has not taken yet are in no head of it
-                meaning = engine.Meaning.of(brought.capture, *made_of)
+            meaning, ties, known = brought.meaning, self.trial.file.ties, self.edits.known()
+            if meaning is None or not known.gave(meaning, ties):
+                # edits that the library has not taken yet are in no head of it, and some may have come meanwhile
+                meaning = known.meaning(brought.capture, ties)
             self.reading.start(meaning)
         assert self.reading.meaning is not None, "a capture that is shown has a meaning"
         self.store.start(brought.capture)
@@ -364,47 +344,15 @@ class Session(QObject):
         if problems:
             self.told.emit("wrong", f"{counted(problems, 'problem')} while reading; see Intake.")
 
-    # what is in hand
-
     def source_of(self, lane: str, time_ns: int) -> int | None:
         """Return which recording a frame of a lane came from: of several the one that was running, else the first."""
         made = [number for number, outcome in enumerate(self.outcomes) if lane in outcome.lanes and not outcome.error]
         running = (n for n in made if self.outcomes[n].first_ns <= time_ns <= self.outcomes[n].last_ns)
         return next(running, made[0] if made else None)
 
-    def select_kind(self, kind: int | None) -> None:
-        """Take a message kind in hand; the selection of bits belongs to the old one and goes."""
-        if kind != self.kind or self._layout_alone is not None:
-            self._take_in_hand(kind, None)
-
-    def take_layout(self, layout_id: UUID) -> None:
-        """Take a layout in hand, with a message that it reads; alone where the capture has none."""
-        kind = self.reading.kind_read_by(layout_id, self.kind)
-        if kind is not None:
-            self.select_kind(kind)
-        elif layout_id != self._layout_alone:
-            self._take_in_hand(None, layout_id)
-
-    def _find_its_message(self) -> None:
-        """Take the message of a layout that is in hand alone, if an edit or a recording has given it one."""
-        if self._layout_alone is not None:
-            self.take_layout(self._layout_alone)
-
-    def _take_in_hand(self, kind: int | None, layout_alone: UUID | None) -> None:
-        self.kind, self._layout_alone = kind, layout_alone
-        self.bits = frozenset()
-        self.kind_changed.emit()
-        self.bits_changed.emit()
-
-    def select_bits(self, bits: frozenset[int]) -> None:
-        """Select bits of the kind in hand."""
-        if bits != self.bits:
-            self.bits = bits
-            self.bits_changed.emit()
-
     def match_again(self) -> None:
         """Find again which layout reads which kind: the library is another one, or in another state."""
-        self.reading.take_all(self.edits.layouts(), self.edits.release)
+        self.reading.take_all(self.edits.known())
 
     def _on_layouts_changed(self, ids: set[UUID]) -> None:
         # while a release is shown, what is edited or told of is not
@@ -415,13 +363,8 @@ class Session(QObject):
         assert self.reading.meaning is not None, "a meaning that has changed is there"
         self.store.use(self.reading.meaning)
         self.traces.drop_gone()
-        self._find_its_message()
+        self.in_hand.find_message()
         self.layouts_changed.emit()
-
-    def set_form(self, form: str) -> None:
-        """Show payloads in another form, everywhere; the one that is shown, asked for again, gives what fits them."""
-        self.form = FITTING if form == self.form else form
-        self.form_changed.emit()
 
     def set_author(self, name: str) -> None:
         """Keep changes under another name from now on; an empty one means the user's login."""

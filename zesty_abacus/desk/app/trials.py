@@ -24,6 +24,11 @@ Again = Callable[[str], None]
 class Trials(QObject):
     """Opens trials and changes the open one; what is in a trial file is changed here alone.
 
+    Parameters
+    ----------
+    known
+        Says what the frames of the open trial are read by now.
+
     Attributes
     ----------
     trial
@@ -56,9 +61,9 @@ class Trials(QObject):
     library_asked = pyqtSignal(object, object)
     told = pyqtSignal(str, str)
 
-    def __init__(self, jobs: Jobs, undo: Undo) -> None:
+    def __init__(self, jobs: Jobs, undo: Undo, known: Callable[[], engine.Known]) -> None:
         super().__init__()
-        self._jobs, self._undo = jobs, undo
+        self._jobs, self._undo, self._known = jobs, undo, known
         self._brought: engine.Brought | None = None
         self.trial: Any = None
 
@@ -185,7 +190,7 @@ class Trials(QObject):
         if (before.sources, before.lanes) == (saved.sources, saved.lanes):
             self.changed.emit()
             return
-        trial, brought = self.trial, self._brought
+        trial, brought, known = self.trial, self._brought, self._known()
 
         def done(again: Any) -> None:
             if trial is self.trial:
@@ -194,7 +199,7 @@ class Trials(QObject):
 
         self._jobs.start(
             "open", "bringing recordings in",
-            lambda progress: engine.bring_in_again(trial, saved, before, brought, progress), done,
+            lambda progress: engine.bring_in_again(trial, saved, before, brought, known, progress), done,
             lambda text: self.told.emit("wrong", text), cancelled=cancelled,
         )  # fmt: skip
 

@@ -30,7 +30,7 @@ class ChangedCurves(QWidget):
         grid.setContentsMargins(0, 2, 0, 2)
         grid.setColumnMinimumWidth(0, _NAME_PX)
         grid.setColumnStretch(1, 1)
-        kind = session.reading.kind_read_by(after.id, session.kind) if session.capture is not None else None
+        kind = session.reading.kind_read_by(after.id, session.in_hand.kind) if session.capture is not None else None
         compared = laid.compare_layouts(before, after)
         changed = [one for one in compared if one.standing.value != "same" and has_curves(one)]
         for one in changed[:_MOST] if kind is not None else ():

@@ -133,7 +133,7 @@ class WhatIsThere:
         lane = session.capture.lanes[session.kinds.key(kind).lane].name
         words, beside = session.kinds.name(kind) or f"{address} unnamed", f"{address} · {lane}"
         readers = session.reading.readers(kind)
-        message = Finding("message", words, beside, partial(session.select_kind, kind))
+        message = Finding("message", words, beside, partial(session.in_hand.take_kind, kind))
         names = [words, *(reader.layout.name for reader in readers)]
         letters = f"message · field {session.kinds.letters(kind)}"
         return Findable(names, letters, lambda: [message, *self._fields(kind, readers)])
@@ -145,11 +145,11 @@ class WhatIsThere:
                 yield Finding("field", title, field.unit, partial(self._show_field, kind, field.id))
 
     def _show_layout(self, layout_id: UUID) -> None:
-        self._session.take_layout(layout_id)
+        self._session.in_hand.take_layout(layout_id)
         self._session.desk_wanted.emit("Layouts")
 
     def _show_field(self, kind: int, field_id: UUID) -> None:
-        self._session.select_kind(kind)
+        self._session.in_hand.take_kind(kind)
         if (kind, field_id) not in self._session.traces.shown:
             self._session.traces.toggle(kind, field_id)
         self._session.desk_wanted.emit("Read")

@@ -55,7 +55,7 @@ class Foot(QWidget):
         session = self._session
         session.clock.cursor_changed.connect(self._show_cursor)
         session.clock.pin_changed.connect(self._show_cursor)
-        session.kind_changed.connect(self._show_cursor)
+        session.in_hand.changed.connect(self._show_cursor)
         session.opened.connect(self._show_cursor)
         self.live.clicked.connect(lambda: session.clock.follow())
         session.live.writing.changed.connect(self._show_live)
@@ -96,12 +96,11 @@ class Foot(QWidget):
         self.pin.setVisible(pinned)
         lanes = len(session.capture.lanes)
         total = f"{counted(len(session.capture), 'frame')} · {lanes} lane{'s' if lanes != 1 else ''}"
-        if session.kind is not None:
-            at = session.store.frame_at(session.kind, None, clock.cursor_ns)
+        kind = session.in_hand.kind
+        if kind is not None:
+            at = session.store.frame_at(kind, None, clock.cursor_ns)
             number = at.number + 1 if at is not None else 0
-            total = (
-                f"frame {_count(number)} of {_count(session.capture.kinds.count(session.kind))} of this kind · {total}"
-            )
+            total = f"frame {_count(number)} of {_count(session.capture.kinds.count(kind))} of this kind · {total}"
         self.frames.setText(total)
 
     def _show_live(self) -> None:

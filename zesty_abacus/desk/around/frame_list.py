@@ -46,7 +46,7 @@ class FrameList(RowList):
         session.grown.connect(self._on_grown)
         session.layouts_changed.connect(self._forget)
         session.reading.counts.changed.connect(self._forget)
-        session.form_changed.connect(self.repaint_rows)
+        session.form.changed.connect(self.repaint_rows)
         session.clock.cursor_changed.connect(self._on_cursor)
         session.clock.view_changed.connect(self._on_view)
         look.changed.connect(self.repaint_rows)
@@ -92,7 +92,7 @@ class FrameList(RowList):
             if place == current:
                 painter.fillRect(QRectF(4, top, area.width() - 8, self.row_height), QColor(theme.selected))
             self._rows.draw(painter, columns, place, top, self.row_height)
-        self.draw_head(painter, columns, {"payload": heading("payload", self._session.form)}, {"time s", "after"})
+        self.draw_head(painter, columns, {"payload": heading("payload", self._session.form.asked)}, {"time s", "after"})
         self._draw_detail(painter, current)
         painter.end()
 
@@ -169,4 +169,4 @@ class FrameList(RowList):
         place = self.row_at(event) if event is not None else None
         if place is not None:
             self._put_cursor(place)
-            self._session.select_kind(self._session.store.kind_of_row(self.listed.row(place)))
+            self._session.in_hand.take_kind(self._session.store.kind_of_row(self.listed.row(place)))

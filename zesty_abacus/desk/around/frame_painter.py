@@ -56,7 +56,7 @@ class FramePainter:
             color = theme.ink if line.named else theme.unexplained
             draw_text(painter, cells["message"], line.message, font, color, middle=True)
         draw_text(painter, cells["says"], line.says, text_font(SMALL_PX), theme.wrong if line.wrong else theme.ink)
-        draw_payload(painter, cells["payload"], line, self._session.form)
+        draw_payload(painter, cells["payload"], line, self._session.form.asked)
 
     def after(self, place: int) -> str:
         """Return how long after the listed frame before it a frame came."""
@@ -69,7 +69,7 @@ class FramePainter:
         Where all frames are of one message, the roster says which, and what they say has the room.
         """
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
-        payload = min(step * _LETTERS.get(self._session.form, _LETTERS["hex"]), width * 0.42)
+        payload = min(step * _LETTERS.get(self._session.form.asked, _LETTERS["hex"]), width * 0.42)
         time = 20.0 + step * len(self._session.clock.words(self._session.clock.last_ns))
         widths = {"time s": max(time, 64.0), "after": 60.0}
         if not self._listed.follows_the_kind:

@@ -110,7 +110,7 @@ class LibraryButton(QPushButton):
         )  # fmt: skip
 
     def _layout_in_hand(self) -> Any:
-        return self._session.layout
+        return self._session.in_hand.layout
 
     def compare_release(self, name: str) -> None:
         """Show the layout in hand as a release has it beside the newest state."""

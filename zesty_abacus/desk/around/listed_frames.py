@@ -40,7 +40,7 @@ class ListedFrames(QObject):
         self._rows: dict[int, NDArray[np.uint32]] = {}
         self._chosen: tuple[TimeOrder | RowsInOrder, int] | None = None
         session.opened.connect(lambda: self.show_lanes(None))
-        session.kind_changed.connect(self._on_kind)
+        session.in_hand.changed.connect(self._on_kind)
         session.asking.changed.connect(self._on_asked)
 
     @property
@@ -97,8 +97,8 @@ class ListedFrames(QObject):
             hits = session.asking.hits if self._only_hits else None
             if hits is not None and session.capture.has_grown_from(hits.capture):
                 self._order = hits.in_order()
-            elif self._only_kind and session.kind is not None:
-                self._order = session.capture.order_of_kind(session.kind)
+            elif self._only_kind and session.in_hand.kind is not None:
+                self._order = session.capture.order_of_kind(session.in_hand.kind)
             elif self._lanes is not None:
                 self._order = session.capture.order_of_lanes(self._lanes)
             else:

@@ -227,7 +227,7 @@ class Roster(QWidget):
     def _connect(self) -> None:
         session = self._session
         self.filter.textChanged.connect(self._arrange)
-        self.filter.lead_to(self.view, self.model.kinds, session.select_kind)
+        self.filter.lead_to(self.view, self.model.kinds, session.in_hand.take_kind)
         self.order.currentTextChanged.connect(self._arrange)
         selection = self.view.selectionModel()
         assert selection is not None
@@ -239,7 +239,7 @@ class Roster(QWidget):
         session.layouts_changed.connect(self._repaint)
         session.reading.counts.changed.connect(self._on_explained)
         session.findings.changed.connect(self._on_findings)
-        session.kind_changed.connect(self._show_kind)
+        session.in_hand.changed.connect(self._show_kind)
         look.changed.connect(self._repaint)
 
     def sizeHint(self) -> QSize:
@@ -268,7 +268,7 @@ class Roster(QWidget):
         of = f"{shown} of " if shown != total else ""
         self.count.setText(f"{of}{total} kind{'' if total == 1 else 's'}")
         # a device that somebody closed stays closed, whatever of it is in hand
-        kind = self._session.kind
+        kind = self._session.in_hand.kind
         self._mark(self.model.index(self.model.row_of(kind)) if kind is not None else QModelIndex())
 
     def _on_grown(self) -> None:
@@ -291,10 +291,10 @@ class Roster(QWidget):
     def _on_current(self, current: QModelIndex) -> None:
         entry = current.data(ENTRY_ROLE) if current.isValid() else None
         if isinstance(entry, int):
-            self._session.select_kind(entry)
+            self._session.in_hand.take_kind(entry)
 
     def _show_kind(self) -> None:
-        kind = self._session.kind
+        kind = self._session.in_hand.kind
         self._mark(self.show_entry(kind) if kind is not None else QModelIndex())
 
     def _mark(self, index: QModelIndex) -> None:

@@ -42,9 +42,9 @@ def key_on_time(clock: Clock, event: QKeyEvent) -> bool:
 
 def step_in_kind(session: Session, by: int) -> bool:
     """Move the cursor so many frames on among those of the message in hand; say whether there is one."""
-    if session.kind is None or session.capture is None:
+    if session.in_hand.kind is None or session.capture is None:
         return False
-    order, clock = session.capture.order_of_kind(session.kind), session.clock
+    order, clock = session.capture.order_of_kind(session.in_hand.kind), session.clock
     number = order.count_until(clock.cursor_ns)
     if by < 0 and number:
         # frames of one instant are one place of the cursor: what is before them has another time

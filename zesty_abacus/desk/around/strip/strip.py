@@ -64,7 +64,7 @@ class Strip(QWidget):
         session.grown.connect(self._on_grown)
         session.clock.stretch_changed.connect(self._on_stretch)
         session.trial_changed.connect(self.update)
-        session.kind_changed.connect(self._on_kind)
+        session.in_hand.changed.connect(self._on_kind)
         session.reading.counts.changed.connect(self._on_counts)
         session.asking.changed.connect(self.update)
         session.second.changed.connect(self.update)
@@ -219,8 +219,8 @@ class Strip(QWidget):
 
     def _on_kind(self) -> None:
         session = self._session
-        if session.capture is not None and session.kind is not None:
-            self.lanes.show_lane(session.capture.kinds.keys[session.kind].lane)
+        if session.capture is not None and session.in_hand.kind is not None:
+            self.lanes.show_lane(session.capture.kinds.keys[session.in_hand.kind].lane)
             self.bar.setValue(self.lanes.first)
 
     def _from_the_top(self) -> None:

@@ -97,7 +97,7 @@ class CodePage(QWidget):
         session = self._session
         for event in (session.opened, session.layouts_changed):
             event.connect(self._refresh)
-        session.kind_changed.connect(self._take_message_in_hand)
+        session.in_hand.changed.connect(self._take_message_in_hand)
         session.on_opened(self._suggest)
         for line in (self.prefix, self.node, self.folder):
             line.editingFinished.connect(self._refresh)
@@ -126,9 +126,7 @@ class CodePage(QWidget):
         layouts = session.edits.layouts()
         names: list[str] = []
         if self.messages.value == "kind":
-            names = [reader.layout.name for reader in session.reading.readers(session.kind)]
-            if session.kind is None and session.layout is not None:
-                names = [session.layout.name]
+            names = [layout.name for layout in session.in_hand.layouts()]
             if not names:
                 raise leaving.GenerateError("nobody has named a message in hand; choose one in the roster.")
         node = self.node.text().strip() if self._has_nodes() else ""

@@ -113,7 +113,7 @@ class TablesPage(QWidget):
     def _connect(self) -> None:
         session = self._session
         self.every.editingFinished.connect(self._refresh)
-        for event in (session.opened, session.layouts_changed, session.kind_changed, session.clock.view_changed):
+        for event in (session.opened, session.layouts_changed, session.in_hand.changed, session.clock.view_changed):
             event.connect(self._refresh)
         session.on_opened(self._suggest_path)
         session.on_opened(self._suggest_content)
@@ -171,13 +171,13 @@ class TablesPage(QWidget):
         session, messages = self._session, self._chosen("messages")
         if messages == "all":
             return None
-        if session.kind is None:
+        if session.in_hand.kind is None:
             return frozenset()
         keys = session.capture.kinds.keys
-        lane = keys[session.kind].lane
+        lane = keys[session.in_hand.kind].lane
         return frozenset(
             kind for kind, key in enumerate(keys)
-            if (kind == session.kind if messages == "kind" else key.lane == lane)
+            if (kind == session.in_hand.kind if messages == "kind" else key.lane == lane)
         )  # fmt: skip
 
     def _how(self) -> engine.Shaped | None:
@@ -200,7 +200,7 @@ class TablesPage(QWidget):
             return "Choose where the file goes."
         if export.kinds is None:
             return ""
-        if session.kind is None:
+        if session.in_hand.kind is None:
             return "No message is in hand; choose one in the roster, or all messages."
         if export.is_decoded and not any(session.reading.readers(kind) for kind in export.kinds):
             return "Nobody has named the message in hand; choose another in the roster, or all messages."

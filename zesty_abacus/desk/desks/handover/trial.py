@@ -40,7 +40,7 @@ class TrialPage(QWidget):
         self.said = label("", "quiet", wrap=True)
         self.outcome = label("", "quiet", wrap=True)
         self._build()
-        for event in (session.opened, session.kind_changed, session.clock.view_changed):
+        for event in (session.opened, session.in_hand.changed, session.clock.view_changed):
             event.connect(self._refresh)
         session.on_opened(self._suggest)
         for box in (self.notes, self.people):
@@ -92,16 +92,17 @@ class TrialPage(QWidget):
 
     def _lane_in_hand(self) -> str:
         session = self._session
-        key = session.capture.kinds.keys[session.kind]
+        key = session.capture.kinds.keys[session.in_hand.kind]
         return str(session.capture.lanes[key.lane].name)
 
     def _missing(self) -> str:
         """Return what has to be chosen first, empty if nothing."""
-        session = self._session
-        asks_kind = "kind" in (self.lanes.value, self.messages.value)
-        if asks_kind and session.kind is None:
+        session, in_hand = self._session, self._session.in_hand
+        of_layout = self.messages.value == "kind"
+        # a layout can be in hand without a message, but a lane cannot
+        if in_hand.kind is None and (self.lanes.value == "kind" or (of_layout and in_hand.layout is None)):
             return "No message is in hand; choose one in the roster."
-        if self.messages.value == "kind" and not session.reading.readers(session.kind):
+        if of_layout and not in_hand.layouts():
             return "Nobody has named the message in hand; choose another in the roster, or all layouts."
         if session.library is None:
             return "There is no library that could go along; open one first."
@@ -111,7 +112,7 @@ class TrialPage(QWidget):
         session, clock = self._session, self._session.clock
         messages = None
         if self.messages.value == "kind":
-            messages = frozenset(reader.layout.name for reader in session.reading.readers(session.kind))
+            messages = frozenset(layout.name for layout in session.in_hand.layouts())
         along = leaving.Along(
             session.trial.file.release, messages, not self.notes.isChecked(), not self.people.isChecked()
         )

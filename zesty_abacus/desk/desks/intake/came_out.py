@@ -54,7 +54,7 @@ class CameOut(RowList):
         self._told_row = -2
         bench.outcome_changed.connect(self._on_outcome)
         bench.session.clock.cursor_changed.connect(self._on_cursor)
-        bench.session.form_changed.connect(self.repaint_rows)
+        bench.session.form.changed.connect(self.repaint_rows)
         bench.session.layouts_changed.connect(self._on_outcome)
         look.changed.connect(self.repaint_rows)
 
@@ -94,7 +94,7 @@ class CameOut(RowList):
                 if row == current:
                     painter.fillRect(QRectF(4, top, area.width() - 8, self.row_height), QColor(theme.selected))
                 self._draw_row(painter, columns, row, int(times[row]), top)
-            self.draw_head(painter, columns, {"bytes": heading("bytes", bench.session.form)}, {"time s"})
+            self.draw_head(painter, columns, {"bytes": heading("bytes", bench.session.form.asked)}, {"time s"})
         else:
             draw_text(painter, area.adjusted(18, 8, -18, -8), self._empty_words(), text_font(SMALL_PX), theme.quiet)
         painter.end()
@@ -151,7 +151,7 @@ class CameOut(RowList):
 
     def form(self) -> str:
         """Return the form in which bytes are shown."""
-        return shown_form(self._bench.session.form, text=self._is_text)
+        return shown_form(self._bench.session.form.asked, text=self._is_text)
 
     # scrolling and hands
 

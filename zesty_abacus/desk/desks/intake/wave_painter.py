@@ -132,7 +132,7 @@ class WavePainter:
                 draw_density(painter, box, *index.density(first, last, max(int(box.width()), 1)))
                 continue
             marks[:, :2] += zero
-            draw_marks(painter, box, marks, self._place.view(), bench.session.form, current, self._address_text)
+            draw_marks(painter, box, marks, self._place.view(), bench.session.form.asked, current, self._address_text)
 
     def _address_text(self, value: int) -> str | None:
         """Return an address of the line in hand as its code writes it."""

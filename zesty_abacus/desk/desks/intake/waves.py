@@ -51,7 +51,7 @@ class WaveView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(150)
         clock = bench.session.clock
-        for event in (clock.view_changed, clock.cursor_changed, bench.session.form_changed, look.changed):
+        for event in (clock.view_changed, clock.cursor_changed, bench.session.form.changed, look.changed):
             event.connect(self.update)
         bench.source_changed.connect(self._on_source)
         bench.outcome_changed.connect(self._on_outcome)

@@ -42,7 +42,7 @@ class WavesPage(QSplitter):
         row.addWidget(label("show", "quiet"))
         for form in PAYLOAD_FORMS:
             word = button(form, f"Show payloads as {form} ({form[0].upper()})", link=True)
-            word.clicked.connect(lambda _on, form=form: session.set_form(form))
+            word.clicked.connect(lambda _on, form=form: session.form.ask(form))
             self.forms[form] = word
             row.addWidget(word)
         column = QVBoxLayout(below)
@@ -60,7 +60,7 @@ class WavesPage(QSplitter):
         self.setChildrenCollapsible(False)
         # a style sheet takes fonts back that are set before a button is shown for the first time
         show_form = WhenShown(self, self._show_form).refresh
-        session.form_changed.connect(show_form)
+        session.form.changed.connect(show_form)
         bench.outcome_changed.connect(show_form)
         look.changed.connect(show_form)
         show_form()

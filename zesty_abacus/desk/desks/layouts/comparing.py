@@ -65,7 +65,7 @@ class Comparing(QObject):
         if layout is not None:
             self._compared = before, title
             self.begun.emit()
-            self._view.compare(before, title, layout, f"{layout.name}, now", self._session.kind)
+            self._view.compare(before, title, layout, f"{layout.name}, now", self._session.in_hand.kind)
 
     def compare_state(self, layout: engine.Layout, when: str) -> None:
         """Show a state of the history beside the newest."""
@@ -77,9 +77,9 @@ class Comparing(QObject):
         if known is None or self.waits:
             return
         session = self._session
-        kind = session.reading.kind_read_by(known.id, session.kind)
+        kind = session.reading.kind_read_by(known.id, session.in_hand.kind)
         if kind is not None:
-            session.select_kind(kind)
+            session.in_hand.take_kind(kind)
             session.reading.choose(kind, known.id)
         session.desk_wanted.emit("Layouts")
         self._compared = None, ""
@@ -94,9 +94,9 @@ class Comparing(QObject):
         session, mine = self._session, clash.merged.layout
         self._clash = mine, clash.theirs
         self._clashing = frozenset(one.item for one in clash.merged.clashes)
-        kind = session.reading.kind_read_by(mine.id, session.kind)
+        kind = session.reading.kind_read_by(mine.id, session.in_hand.kind)
         if kind is not None:
-            session.select_kind(kind)
+            session.in_hand.take_kind(kind)
             session.reading.choose(kind, mine.id)
         session.desk_wanted.emit("Layouts")
         self.begun.emit()
@@ -108,7 +108,9 @@ class Comparing(QObject):
         mine, theirs = self._clash
         title = f"{mine.name}, kept by {theirs.revision.author}"
         now = "as it would be kept now"
-        self._view.compare(theirs.state, title, mine, now, self._session.kind, choosing=True, clashing=self._clashing)
+        self._view.compare(
+            theirs.state, title, mine, now, self._session.in_hand.kind, choosing=True, clashing=self._clashing
+        )
 
     def _take_back(self, change: Callable[[engine.Layout], engine.Layout]) -> None:
         """Have one thing as it is at the left: kept at once, or as a part of what is being chosen."""

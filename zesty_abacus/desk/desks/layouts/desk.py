@@ -151,11 +151,11 @@ class LayoutsDesk(Desk):
         session.clock.cursor_changed.connect(self._soon_at_cursor.start)
         self.plan.field_picked.connect(lambda _id: self._show_actions())
         self.plan.pictures.abacus.selected.connect(lambda _bits: self._show_actions())
-        session.kind_changed.connect(lambda: self.plan.pick(None))
+        session.in_hand.changed.connect(lambda: self.plan.pick(None))
         self.comparing.begun.connect(self._show_comparison)
         self.comparing.ended.connect(self.back_to_plan)
-        session.kind_changed.connect(lambda: None if self.comparing.waits else self.back_to_plan())
-        for event in (session.opened, session.kind_changed, session.layouts_changed, session.reading.counts.changed):
+        session.in_hand.changed.connect(lambda: None if self.comparing.waits else self.back_to_plan())
+        for event in (session.opened, session.in_hand.changed, session.layouts_changed, session.reading.counts.changed):
             event.connect(self._refresh)
         session.store.kind_loaded.connect(lambda _kind: self._try())
 
@@ -170,7 +170,7 @@ class LayoutsDesk(Desk):
 
     def ask_unrecorded(self) -> None:
         """Ask of which message that was not recorded a layout is to be begun."""
-        self._session.select_kind(None)
+        self._session.in_hand.take_kind(None)
         self.back_to_plan()
         self.start.unrecorded.line.setFocus()
 
@@ -194,7 +194,7 @@ class LayoutsDesk(Desk):
 
     def find_order(self) -> None:
         """Ask for a known value, and look for the order of the message's bytes that gives it."""
-        if self.hand.shown is None or self._session.kind is None:
+        if self.hand.shown is None or self._session.in_hand.kind is None:
             return
         marked = self.plan.pictures.abacus.bits
         self._show_helper(self.orders)
@@ -211,9 +211,9 @@ class LayoutsDesk(Desk):
     def _bits_of_text(self) -> str:
         """Return the bits of the open field, or string, in the frame at the cursor; empty where there are none."""
         session, layout, field = self._session, self.hand.shown, self.hand.field_in_hand()
-        if layout is None or field is None or session.kind is None:
+        if layout is None or field is None or session.in_hand.kind is None:
             return ""
-        at = session.store.frame_at(session.kind, layout, session.clock.cursor_ns)
+        at = session.store.frame_at(session.in_hand.kind, layout, session.clock.cursor_ns)
         return engine.bits_of_text(field, at.payload, at.decoded) if at is not None else ""
 
     def _take_code(self, symbols: tuple[engine.Symbol, ...]) -> None:
@@ -234,7 +234,7 @@ class LayoutsDesk(Desk):
         if self.isVisible():
             layout, whole = self.hand.shown, self.hand.whole
             beyond = past_end(whole, layout) if layout is not None and whole and whole.registers is not None else 0
-            self.tried.show_explained(layout, self._session.kind, beyond)
+            self.tried.show_explained(layout, self._session.in_hand.kind, beyond)
 
     def _refresh(self) -> None:
         session, layout = self._session, self.hand.shown
@@ -251,7 +251,7 @@ class LayoutsDesk(Desk):
             self.plan.show_layout(layout, self._beads(layout), whole)
             self.head.title.setText(layout.name)
             self.head.words.setText(self._head_words(layout))
-            why = session.reading.words(session.kind) if session.kind is not None else _READS_NOTHING
+            why = session.reading.words(session.in_hand.kind) if session.in_hand.kind is not None else _READS_NOTHING
             self.message.show_layout(whole or layout, why)
             self._show_explained()
             self._try()
@@ -259,7 +259,7 @@ class LayoutsDesk(Desk):
 
     def _beads(self, layout: engine.Layout) -> AbacusState:
         """Return the beads of a layout: how long frames are and which bits move, as far as any were recorded."""
-        session, kind = self._session, self._session.kind
+        session, kind = self._session, self._session.in_hand.kind
         if kind is None:
             return AbacusState(layout.size, b"", AbacusState().moves, engine.owned_bits(layout, layout.size))
         activity = session.reading.counts.activity_of(kind)
@@ -275,7 +275,7 @@ class LayoutsDesk(Desk):
         else:
             whole = self.hand.whole or layout
             parts = [f"{counted(len(whole.fields), 'field')} in {layout.registers.space.words}"]
-            if self._session.kind is not None:
+            if self._session.in_hand.kind is not None:
                 parts.append(f"this exchange carries {len(layout.fields)}")
         if layout.sender:
             parts.append(f"sent by {layout.sender}")
@@ -299,7 +299,7 @@ class LayoutsDesk(Desk):
 
     def _try(self) -> None:
         if self.isVisible():
-            self.tried.try_layout(self.hand.shown, self._session.kind)
+            self.tried.try_layout(self.hand.shown, self._session.in_hand.kind)
 
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)

@@ -48,7 +48,7 @@ class HeldHere(QObject):
         session, is_known = self._session, self._is_of(whole)
         if is_known and len(session.capture) < self._frames * _GROWN:
             return
-        meaning, kind = session.reading.meaning, session.kind
+        meaning, kind = session.reading.meaning, session.in_hand.kind
         reader = meaning.kinds[kind].reader_with(whole.id) if meaning is not None and kind is not None else None
         if meaning is None or kind is None or reader is None:
             return
@@ -80,4 +80,4 @@ class HeldHere(QObject):
         return True
 
     def _is_of(self, whole: engine.Layout) -> bool:
-        return self._map == whole.id and self._session.kind in self._kinds
+        return self._map == whole.id and self._session.in_hand.kind in self._kinds

@@ -61,14 +61,14 @@ class HistoryPanel(Panel):
         self.body.addLayout(self._list)
         self.body.addStretch(1)
         refresh = WhenShown(self, self.refresh).refresh
-        for event in (session.edits.kept, session.opened, session.kind_changed, session.shared.seen):
+        for event in (session.edits.kept, session.opened, session.in_hand.changed, session.shared.seen):
             event.connect(refresh)
         refresh()
 
     def refresh(self) -> None:
         """Read the history again, on a thread."""
         session = self._session
-        layout = session.layout
+        layout = session.in_hand.layout
         self._layout_id = layout.id if layout is not None else None
         self.author.setText(session.edits.line.author)
         self.agreement.show_layout(layout)

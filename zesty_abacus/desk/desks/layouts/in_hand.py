@@ -33,7 +33,7 @@ class LayoutInHand(QObject):
     @property
     def shown(self) -> engine.Layout | None:
         """The layout as the plan shows it: of a register map, the part that the exchange carries."""
-        return self._session.layout
+        return self._session.in_hand.layout
 
     @property
     def whole(self) -> engine.Layout | None:
@@ -130,7 +130,7 @@ class LayoutInHand(QObject):
         if layout is None:
             return False
         group = self.group_in_hand(template)
-        kind = self._session.kind
+        kind = self._session.in_hand.kind
         if template.reads_lines and group is None and kind is not None and not (layout.fields or layout.parts):
             self._drop_lines(layout, kind, template)
             return True
@@ -221,41 +221,41 @@ class LayoutInHand(QObject):
         columns.
         """
         session = self._session
-        if session.kind is None:
+        if session.in_hand.kind is None:
             return
-        session.select_kind(engine.kind_with_registers(session.capture, session.kind))
-        begun = session.kinds.layout_for_new_field(session.kind)
+        session.in_hand.take_kind(engine.kind_with_registers(session.capture, session.in_hand.kind))
+        begun = session.kinds.layout_for_new_field(session.in_hand.kind)
         if begun.registers is None:
             # a map shows no beads, and what is not seen must not have the keys
             self._plan.pictures.abacus.setFocus()
-        if session.reading.layout_of(session.kind) is not None:
+        if session.reading.layout_of(session.in_hand.kind) is not None:
             return
         if engine.protocol_named(begun.applies.protocol).may_be_text:
-            self._read_lines(begun, session.kind, session.edits.change)
+            self._read_lines(begun, session.in_hand.kind, session.edits.change)
         else:
             session.edits.change(begun)
 
     def begin_unrecorded(self, begun: engine.Layout) -> None:
         """Keep an empty layout of a message that was not recorded, and take it in hand."""
         if self.keep(begun):
-            self._session.take_layout(begun.id)
+            self._session.in_hand.take_layout(begun.id)
             if begun.registers is None:
                 self._plan.pictures.abacus.setFocus()
 
     def begin_another(self) -> None:
         """Begin a second layout for the message, which reads frames that begin like the one at the cursor."""
         session, layout = self._session, self.whole
-        if layout is None or session.kind is None or layout.registers is not None:
+        if layout is None or session.in_hand.kind is None or layout.registers is not None:
             session.told.emit("", "Only a message that has a layout, and no register map, can have another one.")
             return
-        at = session.store.frame_at(session.kind, None, session.clock.cursor_ns)
+        at = session.store.frame_at(session.in_hand.kind, None, session.clock.cursor_ns)
         if at is None or not at.payload:
             session.told.emit("", "No frame of this message is at the cursor yet.")
             return
         applies = msgspec.structs.replace(layout.applies, pattern=f"{at.payload[0]:02X}")
         made = engine.new_layout(f"{layout.name} {applies.pattern}", applies, len(at.payload))
         if self.keep(made):
-            session.reading.choose(session.kind, made.id)
+            session.reading.choose(session.in_hand.kind, made.id)
             _ask_for(self._message.lines["name"])
 
 

@@ -143,7 +143,7 @@ class MessageForm(QWidget):
                 self.lines[name].setModified(False)
             self._session.edits.change(changed)
             # with another address it may read another message, or none: it is the layout that is in hand
-            self._session.take_layout(changed.id)
+            self._session.in_hand.take_layout(changed.id)
 
     def _chosen(self, name: str, value: Any) -> engine.Layout:
         layout = self._layout

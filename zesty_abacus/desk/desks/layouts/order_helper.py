@@ -39,7 +39,7 @@ class OrderHelper(Helper):
         self._build()
         session.questions.changed.connect(self._show_answers)
         session.questions.told.connect(self._on_told)
-        session.kind_changed.connect(self._show_answers)
+        session.in_hand.changed.connect(self._show_answers)
 
     def _build(self) -> None:
         grid = QGridLayout()
@@ -100,8 +100,8 @@ class OrderHelper(Helper):
         """Look for every order that gives the value: in the message at the cursor, unless bytes are pasted."""
         if self.received.text().strip():
             self._search_pasted()
-        elif self._session.kind is not None:
-            self._session.questions.add_value(self.value.text(), [self._session.kind])
+        elif self._session.in_hand.kind is not None:
+            self._session.questions.add_value(self.value.text(), [self._session.in_hand.kind])
             self.value.selectAll()
 
     def _show_answers(self) -> None:
@@ -113,7 +113,7 @@ class OrderHelper(Helper):
         self.forget.setVisible(bool(known))
         answers = [
             laid.order_of(finding) for kind, finding in questions.values or ()
-            if kind == session.kind and finding.kind == "order"
+            if kind == session.in_hand.kind and finding.kind == "order"
         ]  # fmt: skip
         if questions.values is None:
             words = "Go to a frame whose value you know, from a display or a paper, type it and press Enter."

@@ -93,7 +93,7 @@ class PlanPictures(QWidget):
             self.held.look(self._whole)
             self._show_ladder()
             return
-        kind = session.kind
+        kind = session.in_hand.kind
         at = session.store.frame_at(kind, layout, session.clock.cursor_ns) if kind is not None else None
         if at is not None:
             self.flow.show_frame(at.payload, at.owners, current_number)
@@ -108,9 +108,9 @@ class PlanPictures(QWidget):
     def say_hint(self, is_open: bool) -> None:
         """Say what can be done in the picture, with a card open or none."""
         if self.shown == LADDER:
-            bright = "Bright rungs are in this exchange. " if self._session.kind is not None else ""
+            bright = "Bright rungs are in this exchange. " if self._session.in_hand.kind is not None else ""
             hint = f"{bright}Click a rung to edit it; sweep free ones for a new field."
-        elif self.shown == STRIP and self._session.kind is None:
+        elif self.shown == STRIP and self._session.in_hand.kind is None:
             hint = "Where bytes lie is seen in a frame, and none was recorded here."
         elif self.shown == STRIP:
             hint = "Colours say which field a byte belongs to in this frame. Click one to edit it."

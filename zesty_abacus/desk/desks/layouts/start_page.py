@@ -60,18 +60,18 @@ class StartPage(QWidget):
         """Say what can be done about the message in hand."""
         session = self._session
         self.bring.setVisible(session.capture is not None)
-        self.unrecorded.setVisible(session.capture is not None and session.kind is None)
-        if session.capture is None or session.kind is None:
+        self.unrecorded.setVisible(session.capture is not None and session.in_hand.kind is None)
+        if session.capture is None or session.in_hand.kind is None:
             self.begin.hide()
             self.tie.hide()
             self.words.setText("Choose a message in the roster to see its plan.")
             return
-        key = session.kinds.key(session.kind)
-        is_elsewhere = engine.kind_with_registers(session.capture, session.kind) != session.kind
+        key = session.kinds.key(session.in_hand.kind)
+        is_elsewhere = engine.kind_with_registers(session.capture, session.in_hand.kind) != session.in_hand.kind
         self.begin.setText("Lay out the registers of the other one" if is_elsewhere else _BEGIN)
         self.begin.setVisible(key.is_data)
-        self.tie.setVisible(key.is_data and bool(session.ties.possible(session.kind)))
-        named = f"Nobody has named {session.kinds.address(session.kind)} yet."
+        self.tie.setVisible(key.is_data and bool(session.ties.possible(session.in_hand.kind)))
+        named = f"Nobody has named {session.kinds.address(session.in_hand.kind)} yet."
         if is_elsewhere:
             named = "No registers are in this message; they are in the other one of request and answer."
         self.words.setText(named if key.is_data else "Error and remote frames carry no payload to lay out.")
@@ -80,6 +80,6 @@ class StartPage(QWidget):
         """Offer the layouts of the library for what this lane speaks."""
         session = self._session
         menu = menu_of(self)
-        for layout in session.ties.possible(session.kind):
-            menu.addAction(layout.name, lambda one=layout.id: session.ties.tie(session.kind, one))
+        for layout in session.ties.possible(session.in_hand.kind):
+            menu.addAction(layout.name, lambda one=layout.id: session.ties.tie(session.in_hand.kind, one))
         menu.popup(self.tie.mapToGlobal(self.tie.rect().bottomLeft()))

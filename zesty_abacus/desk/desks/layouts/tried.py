@@ -168,7 +168,11 @@ class TriedTable(QWidget):
             self._draw_row(painter, number, item, columns, span)
         if not self._tried_fields():
             hint = QRectF(14, self._head, self.width() - 28, 22)
-            words = "No field to try yet." if self._session.kind is not None else "No frame of it was recorded here."
+            words = (
+                "No field to try yet."
+                if self._session.in_hand.kind is not None
+                else "No frame of it was recorded here."
+            )
             draw_text(painter, hint, words, text_font(SMALL_PX), theme.quiet)
         for number, (words, wrong, _) in enumerate(self.remarks()):
             color = theme.wrong if wrong else theme.quiet

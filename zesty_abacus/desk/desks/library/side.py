@@ -77,7 +77,7 @@ class LibrarySide(Panel):
         clear_layout(self._fields)
         if layout is None:
             return
-        kind = session.reading.kind_read_by(layout.id, session.kind)
+        kind = session.reading.kind_read_by(layout.id, session.in_hand.kind)
         reads = "" if kind is not None else " · reads no message of this capture"
         self.words.setText(f"{layout.applies.words()}{reads}")
         self._show_fields(layout)

@@ -97,7 +97,7 @@ class LibraryView(Desk):
     def open_layout(self, layout_id: UUID | None) -> None:
         """Open a layout on its desk, with a message of the capture if it reads one."""
         if layout_id is not None:
-            self._session.take_layout(layout_id)
+            self._session.in_hand.take_layout(layout_id)
             self._session.desk_wanted.emit("Layouts")
 
     def _go_to(self, value: Any, time_ns: int) -> None:
@@ -111,7 +111,7 @@ class LibraryView(Desk):
             ),
             None,
         )
-        session.select_kind(kind)
+        session.in_hand.take_kind(kind)
         session.clock.set_cursor(time_ns, follow=True)
         session.desk_wanted.emit("Read")
 

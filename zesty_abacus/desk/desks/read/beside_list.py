@@ -41,7 +41,7 @@ class BesideList(RowList):
         self.row_in_hand = 1
         session.beside.changed.connect(self._on_changed)
         session.clock.cursor_changed.connect(self.repaint_rows)
-        session.form_changed.connect(self.repaint_rows)
+        session.form.changed.connect(self.repaint_rows)
         look.changed.connect(self.repaint_rows)
         self.setToolTip("Click a stream to go to the next place where it parts from the first; right click for more")
 
@@ -151,7 +151,7 @@ class BesideList(RowList):
         painter.setFont(figure_font(SMALL_PX))
         step = painter.fontMetrics().horizontalAdvance("0")
         x = box.left()
-        form = shown_form(self._session.form, text=self._session.kinds.is_text(self._beside.sides[row].kind))
+        form = shown_form(self._session.form.asked, text=self._session.kinds.is_text(self._beside.sides[row].kind))
         texts = payload_texts(frame.payload[:_MOST_BYTES], form)
         tell(painter, box, lambda: joined_texts(texts, form))
         for number, text in enumerate(texts):
@@ -202,7 +202,7 @@ class BesideList(RowList):
         if row is None:
             return
         again, self.row_in_hand = row == self.row_in_hand, row
-        self._session.select_kind(self._beside.sides[row].kind)
+        self._session.in_hand.take_kind(self._beside.sides[row].kind)
         if again and not self.go_to_difference(1):
             self._session.told.emit("", "There is no further difference.")
         self.repaint_rows()

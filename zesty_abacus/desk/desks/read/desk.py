@@ -139,7 +139,7 @@ class ReadDesk(Desk):
         """Return how payloads are shown: what there is to choose of frames."""
         self.form = button("", "Show payloads in another form (H, D, B, T); the same key again: what fits them")
         self.form.clicked.connect(self._choose_form)
-        self._session.form_changed.connect(self._show_form)
+        self._session.form.changed.connect(self._show_form)
         self._show_form()
         return _row_of(self.form)[0]
 
@@ -149,8 +149,8 @@ class ReadDesk(Desk):
             action = menu.addAction(f"{form}\t{form[0].upper()}")
             assert action is not None, "it was just added"
             action.setCheckable(True)
-            action.setChecked(form == self._session.form)
-            action.triggered.connect(lambda _on=False, form=form: self._session.set_form(form))
+            action.setChecked(form == self._session.form.asked)
+            action.triggered.connect(lambda _on=False, form=form: self._session.form.ask(form))
         menu.popup(self.form.mapToGlobal(self.form.rect().bottomLeft()))
 
     def _exchange_tools(self) -> QWidget:
@@ -164,7 +164,9 @@ class ReadDesk(Desk):
         begin = button("Begin with this", "Compare the message in hand with all that are like it")
         back, on = button("‹", "The difference before"), button("›", "The next difference")
         for one, act in ((add, session.beside.add), (begin, session.beside.begin_with)):
-            one.clicked.connect(lambda _on, act=act: act(session.kind) if session.kind is not None else None)
+            one.clicked.connect(
+                lambda _on, act=act: act(session.in_hand.kind) if session.in_hand.kind is not None else None
+            )
         for one, by in ((back, -1), (on, 1)):
             one.clicked.connect(lambda _on, by=by: self.beside.go_to_difference(by))
         self.beside_buttons = {"add": add, "begin": begin, "back": back, "on": on}
@@ -175,7 +177,7 @@ class ReadDesk(Desk):
         if place == 0 and (self.answers.isChecked() or self.side_by_side.isChecked()):
             return  # the other of the two is just being shown
         self._session.exchanges.want(place == 1)
-        self._session.beside.want(place == 2, self._session.kind)
+        self._session.beside.want(place == 2, self._session.in_hand.kind)
         self._lists.setCurrentIndex(place)
         for number, tools in enumerate(self._tools):
             tools.setVisible(number == place)
@@ -186,7 +188,7 @@ class ReadDesk(Desk):
             self.all_kinds.setChecked(True)
 
     def _show_form(self) -> None:
-        self.form.setText(f"{heading('payload', self._session.form)} ▾")
+        self.form.setText(f"{heading('payload', self._session.form.asked)} ▾")
 
 
 def _row_of(*parts: QWidget) -> tuple[QWidget, QHBoxLayout]:

@@ -34,7 +34,7 @@ class ExchangeList(RowList):
         session.exchanges.changed.connect(self._on_changed)
         session.layouts_changed.connect(self.lines.forget)
         session.clock.cursor_changed.connect(self._on_cursor)
-        session.kind_changed.connect(self._on_cursor)
+        session.in_hand.changed.connect(self._on_cursor)
         look.changed.connect(self.repaint_rows)
 
     def sizeHint(self) -> QSize:
@@ -135,7 +135,7 @@ class ExchangeList(RowList):
 
     def _of_message_in_hand(self) -> list[int]:
         """Return the exchanges whose request or answer is the frame of the message in hand that the cursor is on."""
-        kind, cursor_ns = self._session.kind, self._session.clock.cursor_ns
+        kind, cursor_ns = self._session.in_hand.kind, self._session.clock.cursor_ns
         found, capture = self._session.exchanges.found, self._session.capture
         row = capture.order_of_kind(kind).last_row(cursor_ns) if kind is not None else None
         if found is None or row is None or capture.frames.at(row).time_ns != cursor_ns:
@@ -166,7 +166,7 @@ class ExchangeList(RowList):
         row = int(found.answer[self._chosen]) if answer else int(found.request[self._chosen])
         if row < 0:
             row = int(found.request[self._chosen])
-        self._session.select_kind(self._session.store.kind_of_row(row))
+        self._session.in_hand.take_kind(self._session.store.kind_of_row(row))
         self._session.clock.set_cursor(self._session.capture.frames.at(row).time_ns, follow=True)
         self._show_current()
 

@@ -98,7 +98,7 @@ class ProblemSide(QWidget):
 
     def _choose(self, problem: wrong.Problem) -> None:
         if problem.kind_number is not None:
-            self._session.select_kind(problem.kind_number)
+            self._session.in_hand.take_kind(problem.kind_number)
         self._problems.take(problem)
 
     # writing

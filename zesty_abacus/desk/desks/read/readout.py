@@ -86,7 +86,7 @@ class ReadoutValues(QWidget):
         self.setToolTip("Click a value to see it over time; click again to take it off; right click to ask for it")
         self._soon = one_shot(self, _REFRESH_MS, self.refresh)
         self._filter.textChanged.connect(self._soon.start)
-        for event in (session.opened, session.layouts_changed, session.kind_changed, session.traces.changed,
+        for event in (session.opened, session.layouts_changed, session.in_hand.changed, session.traces.changed,
                       session.clock.cursor_changed):  # fmt: skip
             event.connect(self._soon.start)
         look.changed.connect(self.update)

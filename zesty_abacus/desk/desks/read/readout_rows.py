@@ -202,7 +202,7 @@ class ReadoutAtCursor:
     def _list_blocks(self) -> None:
         """List what can be read, each once; that changes with what frames mean, not with the cursor."""
         session = self._session
-        meaning, in_hand = session.reading.meaning, session.kind
+        meaning, in_hand = session.reading.meaning, session.in_hand.kind
         if meaning is self._blocks_of[0] and in_hand == self._blocks_of[1]:
             return
         self._blocks_of = meaning, in_hand

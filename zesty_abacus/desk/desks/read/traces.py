@@ -104,7 +104,7 @@ class TraceStack(QWidget):
         if event.button() == Qt.MouseButton.MiddleButton and number >= 0:
             self._session.traces.toggle(*self._session.traces.shown[number])
         elif event.position().x() < self.plan.names_width and number >= 0:
-            self._session.select_kind(self._session.traces.shown[number][0])
+            self._session.in_hand.take_kind(self._session.traces.shown[number][0])
         elif event.button() == Qt.MouseButton.LeftButton and self._zooms(event):
             self._zoom.begin(event.position().x())
         elif event.button() == Qt.MouseButton.LeftButton:

@@ -121,7 +121,7 @@ class RehearseDesk(Desk):
         self._timer.timeout.connect(self._tick)
         session.on_opened(self._on_layouts)
         session.layouts_changed.connect(self._on_layouts)
-        session.kind_changed.connect(self._take_kind)
+        session.in_hand.changed.connect(self._take_kind)
         self._refresh()
 
     def showEvent(self, event: QShowEvent | None) -> None:
@@ -151,12 +151,12 @@ class RehearseDesk(Desk):
         session = self._session
         if not self.isVisible():
             return
-        layout = session.layout
+        layout = session.in_hand.layout
         if layout is not None:
             self.composer.choose(layout.name)
-        elif session.kind is not None and self.live.is_live:
-            at = session.store.frame_at(session.kind, None, session.clock.cursor_ns)
-            self.composer.take_heard(*session.kinds.origin(session.kind), at.payload if at is not None else b"")
+        elif session.in_hand.kind is not None and self.live.is_live:
+            at = session.store.frame_at(session.in_hand.kind, None, session.clock.cursor_ns)
+            self.composer.take_heard(*session.kinds.origin(session.in_hand.kind), at.payload if at is not None else b"")
 
     def _take_curve(self, name: str, field: str, words: str) -> None:
         """Let a curve that was drawn feed its field."""

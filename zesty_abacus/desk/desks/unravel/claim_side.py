@@ -51,7 +51,7 @@ class ClaimSide(QWidget):
         self._build()
         self._claims.changed.connect(self.refresh)
         self._claims.hand_changed.connect(self.rows.repaint_rows)
-        session.kind_changed.connect(self.refresh)
+        session.in_hand.changed.connect(self.refresh)
         self.standing.currentTextChanged.connect(self.refresh)
         self.where.currentTextChanged.connect(self.refresh)
         self.statement.returnPressed.connect(self.write)
@@ -92,19 +92,19 @@ class ClaimSide(QWidget):
         if in_hand is not None and not self.statement.text():
             self.statement.setText(found.title(in_hand[1]))
             self.statement.selectAll()
-        self.about.setCurrentIndex(0 if self._session.bits else 1)
+        self.about.setCurrentIndex(0 if self._session.in_hand.bits else 1)
         self.statement.setFocus()
 
     def write(self) -> bool:
         """Write the claim down; return whether it is on its way to the library."""
         session, statement = self._session, self.statement.text().strip()
-        kind = session.kind
+        kind = session.in_hand.kind
         if not statement or session.capture is None or kind is None:
             session.told.emit("", "Choose a message, and say what you hold to be true of it.")
             return False
         key = session.kinds.key(kind)
         about = self.about.currentText()
-        bits = session.bits if about == ABOUT[0] else frozenset()
+        bits = session.in_hand.bits if about == ABOUT[0] else frozenset()
         address = None if about == ABOUT[2] else key.address
         in_hand, standing = session.findings.in_hand, laid.ClaimStanding.GUESS
         evidence: tuple[str, ...] = ()
@@ -123,8 +123,8 @@ class ClaimSide(QWidget):
         """List what is known now."""
         session, wanted = self._session, self.standing.currentText()
         heads = [head for head in self._claims.heads if wanted in (_ALL, head.state.standing.value)]
-        if self.where.currentIndex() == 1 and session.kind is not None:
-            key = session.kinds.key(session.kind)
+        if self.where.currentIndex() == 1 and session.in_hand.kind is not None:
+            key = session.kinds.key(session.in_hand.kind)
             lane = session.capture.lanes[key.lane].name
             heads = [
                 head for head in heads if head.state.lane == lane and head.state.address in (None, key.address)
@@ -147,10 +147,10 @@ class ClaimSide(QWidget):
         kind = self._kind_of(claim)
         if kind is None:
             return
-        session.select_kind(kind)
+        session.in_hand.take_kind(kind)
         if claim.places:
             session.findings.take(None)
-            session.select_bits(frozenset(engine.parse_places(claim.places).bits))
+            session.in_hand.select_bits(frozenset(engine.parse_places(claim.places).bits))
 
     def _kind_of(self, claim: Any) -> int | None:
         capture = self._session.capture
@@ -285,10 +285,10 @@ class ClaimInHand(QWidget):
     def add_frame(self) -> None:
         """Add the frame at the cursor as evidence."""
         session, head = self._session, self._claims.in_hand
-        if head is None or session.kind is None:
+        if head is None or session.in_hand.kind is None:
             session.told.emit("", "Choose a claim first.")
             return
-        at = session.store.frame_at(session.kind, None, session.clock.cursor_ns)
+        at = session.store.frame_at(session.in_hand.kind, None, session.clock.cursor_ns)
         if at is None:
             session.told.emit("", "There is no frame of this message at the cursor yet.")
             return

@@ -60,7 +60,7 @@ class UnravelDesk(Desk):
         column.addWidget(hairline())
         column.addWidget(self._stack, 1)
         self._connect()
-        self.abacus.show_bits(session.bits)
+        self.abacus.show_bits(session.in_hand.bits)
         self._refresh()
 
     def keys_first(self) -> tuple[QWidget, ...]:
@@ -98,7 +98,7 @@ class UnravelDesk(Desk):
 
     def _connect(self) -> None:
         session = self._session
-        self.abacus.selected.connect(session.select_bits)
+        self.abacus.selected.connect(session.in_hand.select_bits)
         self.abacus.hovered.connect(self._tell_bit)
         self.abacus.pointed.connect(self._offer)
         self.reckoner.chosen.connect(self.side.selection.show_reading)
@@ -106,10 +106,10 @@ class UnravelDesk(Desk):
         self.side.findings.refreshed.connect(self._show_moments)
         self.side.claims.hand.curve_wanted.connect(self.add_curve)
         self.moments.chosen.connect(lambda pair: self.side.findings.take(*pair))
-        for event in (session.opened, session.kind_changed, session.layouts_changed, session.reading.counts.changed):
+        for event in (session.opened, session.in_hand.changed, session.layouts_changed, session.reading.counts.changed):
             event.connect(self._refresh)
         session.clock.cursor_changed.connect(self._show_payload)
-        session.bits_changed.connect(lambda: self.abacus.show_bits(session.bits))
+        session.in_hand.bits_changed.connect(lambda: self.abacus.show_bits(session.in_hand.bits))
         session.findings.lit_changed.connect(self._show_payload)
         session.store.kind_loaded.connect(lambda _kind: self._show_head())
 
@@ -117,11 +117,13 @@ class UnravelDesk(Desk):
         """Offer what may be asked of the selected bits, or of the byte that is pointed at."""
         session = self._session
         found = (
-            session.store.frame_at(session.kind, None, session.clock.cursor_ns) if session.kind is not None else None
+            session.store.frame_at(session.in_hand.kind, None, session.clock.cursor_ns)
+            if session.in_hand.kind is not None
+            else None
         )
         if found is None:
             return
-        bits = session.bits if bit in session.bits else frozenset(range(bit // 8 * 8, bit // 8 * 8 + 8))
+        bits = session.in_hand.bits if bit in session.in_hand.bits else frozenset(range(bit // 8 * 8, bit // 8 * 8 + 8))
         # high byte first, as bits are read off the rods
         ordered = sorted(bits, key=lambda one: (one // 8, -(one % 8)))
         ask_menu(self, session, asked.of_bits(session.capture, found.row, ordered), at)
@@ -139,15 +141,15 @@ class UnravelDesk(Desk):
     def select_unexplained(self) -> None:
         """Select every moving bit that no field explains."""
         session = self._session
-        kind = session.kind
+        kind = session.in_hand.kind
         if kind is not None and kind < len(session.reading.counts.activities):
             owners = session.owners.in_hand(kind, session.reading.counts.activities[kind].size)
             free = np.flatnonzero(session.reading.counts.activities[kind].moves & (owners < 0))
-            session.select_bits(frozenset(int(bit) for bit in free))
+            session.in_hand.select_bits(frozenset(int(bit) for bit in free))
 
     def bit_words(self, bit: int) -> str:
         """Say what is known about one bit: whose it is and how often it moves."""
-        session, kind = self._session, self._session.kind
+        session, kind = self._session, self._session.in_hand.kind
         activity = session.reading.counts.activity_of(kind)
         if kind is None or activity is None or not 0 <= bit < activity.size * 8:
             return ""
@@ -178,14 +180,14 @@ class UnravelDesk(Desk):
     def _refresh(self) -> None:
         if not self.isVisible():
             return  # it is done when the desk is shown
-        chosen = self._session.capture is not None and self._session.kind is not None
+        chosen = self._session.capture is not None and self._session.in_hand.kind is not None
         self._stack.setCurrentIndex(1 if chosen else 0)
         self._show_head()
         self._show_payload()
 
     def _show_head(self) -> None:
         session = self._session
-        kind = session.kind
+        kind = session.in_hand.kind
         if session.capture is None or kind is None:
             self.head.title.setText("Unravel")
             self.head.words.setText("")
@@ -203,7 +205,7 @@ class UnravelDesk(Desk):
 
     def _show_payload(self) -> None:
         session = self._session
-        kind = session.kind
+        kind = session.in_hand.kind
         if session.capture is None or kind is None or not self.isVisible():
             return
         at = session.store.frame_at(kind, None, session.clock.cursor_ns)

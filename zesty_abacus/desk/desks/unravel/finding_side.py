@@ -63,7 +63,7 @@ class FindingSide(QWidget):
         findings.changed.connect(self.refresh)
         session.questions.changed.connect(self.refresh)
         findings.hand_changed.connect(self.rows.show_current)
-        session.kind_changed.connect(self._on_kind)
+        session.in_hand.changed.connect(self._on_kind)
         self.scope.currentTextChanged.connect(self._on_scope)
         self.keep_all.clicked.connect(self.keep_all_likely)
         self.rows.chosen.connect(lambda pair: self.take(*pair))
@@ -133,7 +133,7 @@ class FindingSide(QWidget):
     def _listed(self) -> list[Pair]:
         if self.question is not None:
             return self.question.answers()
-        kind = self._session.kind
+        kind = self._session.in_hand.kind
         if self.scope.currentIndex() == WHOLE:
             return self._findings.everything()
         return [(kind, one) for one in self._findings.of(kind)] if kind is not None else []
@@ -141,7 +141,7 @@ class FindingSide(QWidget):
     def _hint(self, listed: int) -> str:
         if self._session.capture is None:
             return "What the program finds out about bits will be here."
-        if self._session.kind is None and self.scope.currentIndex() == HERE:
+        if self._session.in_hand.kind is None and self.scope.currentIndex() == HERE:
             return "Choose a message in the roster."
         looking = "Looking on…" if self._findings.is_looking else ""
         if listed:
@@ -152,9 +152,9 @@ class FindingSide(QWidget):
         """Take a finding in hand: its bits light up, and are read every way."""
         session = self._session
         self._place = next((row for row, pair in enumerate(self.rows.things) if pair == (kind, finding)), 0)
-        session.select_kind(kind)
+        session.in_hand.take_kind(kind)
         self._findings.take(kind, finding)
-        session.select_bits(shown_bits(session, kind, finding))
+        session.in_hand.select_bits(shown_bits(session, kind, finding))
 
     def step(self, by: int) -> None:
         """Go to the next finding of the list, or with -1 to the one before."""
@@ -162,12 +162,12 @@ class FindingSide(QWidget):
             self.rows.go(by)
 
     def _light(self, pair: tuple[int, found.Finding] | None) -> None:
-        same = pair is not None and pair[0] == self._session.kind
+        same = pair is not None and pair[0] == self._session.in_hand.kind
         self._findings.light(shown_bits(self._session, *pair) if same and pair is not None else ())
 
     def _on_kind(self) -> None:
         in_hand = self._findings.in_hand
-        if in_hand is not None and in_hand[0] != self._session.kind:
+        if in_hand is not None and in_hand[0] != self._session.in_hand.kind:
             self._findings.take(None)
         self.refresh()
 
@@ -177,12 +177,12 @@ class FindingSide(QWidget):
         if pairs:
             self.take(*pairs[min(self._place, len(pairs) - 1)])
         else:
-            self._session.select_bits(frozenset())
+            self._session.in_hand.select_bits(frozenset())
         self.rows.setFocus()
 
     def keep_all_likely(self) -> bool:
         """Make everything likely in the message in hand a part of its layout; return whether anything was."""
-        session, kind = self._session, self._session.kind
+        session, kind = self._session, self._session.in_hand.kind
         if kind is None:
             return False
         layout, count = session.keeping.with_all_likely(kind, self.hand.message_name(kind))

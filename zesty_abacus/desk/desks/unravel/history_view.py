@@ -36,7 +36,7 @@ class HistoryView(QWidget):
         self._hint = ""
         self.setAccessibleName("Bit history")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        for event in (session.clock.view_changed, session.clock.cursor_changed, session.bits_changed):
+        for event in (session.clock.view_changed, session.clock.cursor_changed, session.in_hand.bits_changed):
             event.connect(self.update)
         session.store.kind_loaded.connect(self.update)
         look.changed.connect(self.update)
@@ -56,7 +56,7 @@ class HistoryView(QWidget):
         draw_text(
             painter, head, "bit history, newest right; one line a bit, strong is 1", text_font(TINY_PX), theme.quiet
         )
-        if session.kind is None or not self._state.size:
+        if session.in_hand.kind is None or not self._state.size:
             painter.end()
             return
         image = self._picture()
@@ -75,7 +75,7 @@ class HistoryView(QWidget):
     def _where_its_frames_are(self) -> str:
         """Return where to look where nothing of the kind is in view; empty if something is."""
         session, clock = self._session, self._session.clock
-        order = session.capture.order_of_kind(session.kind)
+        order = session.capture.order_of_kind(session.in_hand.kind)
         before = order.count_until(clock.view_first_ns, inclusive=False)
         if order.count_until(clock.view_last_ns) > before or not len(order):
             return ""
@@ -96,13 +96,13 @@ class HistoryView(QWidget):
     def _picture(self) -> QImage | None:
         """Return the image for this view, painted again only when something in it changed."""
         session = self._session
-        assert session.kind is not None
-        data = session.store.data(session.kind)
+        assert session.in_hand.kind is not None
+        data = session.store.data(session.in_hand.kind)
         if data is None:
             return None
         clock = session.clock
         rod = int(self._abacus.rods.height)
-        lit = session.bits | session.findings.lit
+        lit = session.in_hand.bits | session.findings.lit
         key = (
             id(data), clock.view_first_ns, clock.view_last_ns, self.width(), rod, lit, look.theme.name,
             self._state.size, self._state.owners.tobytes(), self._state.moves.tobytes(),

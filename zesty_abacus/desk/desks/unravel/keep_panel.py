@@ -82,7 +82,13 @@ class KeepPanel(Panel):
         session = self._session
         explained = session.reading.counts.changed
         refresh = WhenShown(self, self._refresh).refresh
-        for event in (session.bits_changed, session.kind_changed, session.layouts_changed, explained, session.opened):
+        for event in (
+            session.in_hand.bits_changed,
+            session.in_hand.changed,
+            session.layouts_changed,
+            explained,
+            session.opened,
+        ):
             event.connect(refresh)
         refresh()
         session.clock.cursor_changed.connect(self._show_value)
@@ -126,14 +132,14 @@ class KeepPanel(Panel):
     def layout_wanted(self) -> engine.Layout:
         """Return the message's layout with the new field."""
         session = self._session
-        assert session.kind is not None
-        layout = session.kinds.layout_for_new_field(session.kind, self.message.text().strip())
+        assert session.in_hand.kind is not None
+        layout = session.kinds.layout_for_new_field(session.in_hand.kind, self.message.text().strip())
         return layout.with_field(self.field_wanted())
 
     def keep_field(self) -> bool:
         """Keep the field; say what is missing if it cannot be kept. Return whether it was kept."""
         session = self._session
-        if self._reading is None or session.kind is None:
+        if self._reading is None or session.in_hand.kind is None:
             session.told.emit("", "Select bits on the abacus first.")
             return False
         problem = self._find_problem()
@@ -151,7 +157,7 @@ class KeepPanel(Panel):
         session.told.emit("good", f"{layout.name}.{field.name} is kept in {session.library.name}.")
         for line in (self.message, self.field, self.step, self.offset, self.unit, self.why):
             line.clear()
-        session.select_bits(frozenset())
+        session.in_hand.select_bits(frozenset())
         return True
 
     def _find_problem(self) -> str:
@@ -167,7 +173,7 @@ class KeepPanel(Panel):
 
     def _refresh(self) -> None:
         session = self._session
-        if session.capture is None or session.kind is None:
+        if session.capture is None or session.in_hand.kind is None:
             self.note.setText("")
             self.facts.setText("Choose a message in the roster. Those nobody has named are good to begin with.")
             self.card.hide()
@@ -175,19 +181,19 @@ class KeepPanel(Panel):
             return
         self.note.setText("")
         self.facts.setText(self._facts())
-        named = session.reading.layout_of(session.kind) is not None
+        named = session.reading.layout_of(session.in_hand.kind) is not None
         self.message.setVisible(not named)
         self._message_label.setVisible(not named)
         self._show_known()
 
     def _facts(self) -> str:
         session = self._session
-        kind = session.kind
+        kind = session.in_hand.kind
         if kind is None or kind >= len(session.reading.counts.activities):
             return ""
         activity = session.reading.counts.activities[kind]
         moving = int(activity.moves.sum())
-        chosen = np.array(sorted(bit for bit in session.bits if bit < activity.size * 8), np.int64)
+        chosen = np.array(sorted(bit for bit in session.in_hand.bits if bit < activity.size * 8), np.int64)
         if not len(chosen):
             still = activity.size * 8 - moving
             return (
@@ -199,7 +205,7 @@ class KeepPanel(Panel):
         share = share_text(float(flips.max()), max(activity.frames - 1, 1))
         silent = int((flips == 0).sum())
         name = engine.bit_name(busiest)
-        text = f"{engine.bits_in_words(session.bits)}. "
+        text = f"{engine.bits_in_words(session.in_hand.bits)}. "
         if silent == len(chosen):
             return text + f"None of them changed in {counted(activity.frames, 'frame')}."
         text += f"{name} moves most: in {share} of frames"
@@ -230,7 +236,7 @@ class KeepPanel(Panel):
         """List the fields of the message; a click selects a field's bits."""
         clear_layout(self.known)
         session = self._session
-        layout = session.reading.layout_of(session.kind)
+        layout = session.reading.layout_of(session.in_hand.kind)
         if layout is None or not layout.fields:
             return
         self.known.addWidget(hairline())
@@ -241,5 +247,5 @@ class KeepPanel(Panel):
     def _known_row(self, field: Any) -> QWidget:
         words = engine.wording.places_words(field)
         row = button(f"{field.name}   {field.places}", f"{words}: select its bits", link=True)
-        row.clicked.connect(lambda: self._session.select_bits(frozenset(field.places.bits)))
+        row.clicked.connect(lambda: self._session.in_hand.select_bits(frozenset(field.places.bits)))
         return row

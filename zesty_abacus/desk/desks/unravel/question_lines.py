@@ -86,9 +86,9 @@ class ValueLine(QuestionLine):
         session = self.session
         if session.capture is None:
             return
-        everywhere = self.where.currentIndex() == 1 or session.kind is None
+        everywhere = self.where.currentIndex() == 1 or session.in_hand.kind is None
         keys = session.capture.kinds.keys
-        kinds = [kind for kind, key in enumerate(keys) if key.is_data] if everywhere else [session.kind or 0]
+        kinds = [kind for kind, key in enumerate(keys) if key.is_data] if everywhere else [session.in_hand.kind or 0]
         self.questions.add_value(self.value.text(), kinds)
         self.value.selectAll()
 

@@ -43,7 +43,7 @@ class Reckoner(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Reckoner")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
-        session.bits_changed.connect(self._on_bits)
+        session.in_hand.bits_changed.connect(self._on_bits)
         session.store.kind_loaded.connect(self._on_bits)
         self._followed: engine.Curve | None = None
         self._followed_name = ""
@@ -90,7 +90,7 @@ class Reckoner(QWidget):
 
     def _on_bits(self, *_: object) -> None:
         session = self._session
-        bits, kind = session.bits, session.kind
+        bits, kind = session.in_hand.bits, session.in_hand.kind
         if kind is None or not bits:
             self._show([])
             return
@@ -127,13 +127,13 @@ class Reckoner(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         head = QRectF(14, 6, self.width() - 28, 18)
         draw_text(painter, head, "Reckoner", text_font(bold=True), theme.ink)
-        if not session.bits:
+        if not session.in_hand.bits:
             where = QRectF(14, _HEAD + 6, self.width() - 28, 20)
             hint = "Drag over beads to select bits; every way to read them appears here. Shift drags a rectangle."
             draw_text(painter, where, hint, text_font(), theme.quiet)
             painter.end()
             return
-        words = engine.bits_in_words(session.bits)
+        words = engine.bits_in_words(session.in_hand.bits)
         after = "smoothest over the whole capture first · Enter keeps it as a field"
         draw_text(painter, head.adjusted(74, 0, 0, 0), f"{words} · {after}", text_font(SMALL_PX), theme.quiet)
         covered = self.candidate_rect()

@@ -34,8 +34,8 @@ class UnravelSide(SideTabs):
         )
         self._session = session
         session.findings.changed.connect(self._count_findings)
-        session.kind_changed.connect(self._count_findings)
-        session.bits_changed.connect(self._follow)
+        session.in_hand.changed.connect(self._count_findings)
+        session.in_hand.bits_changed.connect(self._follow)
         session.claims.changed.connect(self._count_claims)
         self.claims.hand.field_wanted.connect(self._make_field)
         self._count_findings()
@@ -67,11 +67,15 @@ class UnravelSide(SideTabs):
         of_finding = shown_bits(session, *in_hand) if in_hand is not None else frozenset()
         claim = session.claims.in_hand
         of_claim = frozenset(engine.parse_places(claim.state.places).bits) if claim is not None else frozenset()
-        if session.bits and session.bits != of_finding and not (self.page == CLAIMS and session.bits == of_claim):
+        if (
+            session.in_hand.bits
+            and session.in_hand.bits != of_finding
+            and not (self.page == CLAIMS and session.in_hand.bits == of_claim)
+        ):
             self.show_page(SELECTION)
 
     def _count_claims(self) -> None:
         self.show_count(CLAIMS, len(self._session.claims.heads))
 
     def _count_findings(self) -> None:
-        self.show_count(FINDINGS, len(self._session.findings.of(self._session.kind)))
+        self.show_count(FINDINGS, len(self._session.findings.of(self._session.in_hand.kind)))
