@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-from zesty_abacus.core.words import counted, figure_text, grouped, known_to, listed, share_text, span_text
+from zesty_abacus.core.words import counted, figure_text, grouped, in_groups, known_to, listed, share_text, span_text
 
 
 @pytest.mark.parametrize(
@@ -98,3 +98,14 @@ def test_names_are_listed_and_of_many_the_first(names, words):
 )
 def test_a_measured_number_has_the_digits_that_its_error_leaves(value, error, words):
     assert known_to(value, error) == words
+
+
+@pytest.mark.parametrize(
+    ("number", "words"),
+    [
+        ("1000000.5", "1\u2009000\u2009000.5"), ("-12345", "−12\u2009345"), ("0.000001", "0.000001"), ("-0.5", "−0.5"),
+        ("1/3", "1/3"), ("1e-05", "1e−05"), ("999", "999"),
+    ],
+)  # fmt: skip
+def test_digits_in_groups_say_the_same_number(number, words):
+    assert in_groups(number) == words

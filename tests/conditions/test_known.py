@@ -163,6 +163,8 @@ def test_a_mistake_is_told_at_its_place_with_what_would_be_right(text, said):
     ("text", "said"),
     [
         ('lane == "deck" and address == 0x5A', "on deck of address 0x5A"), ("size == 8", "where the size is 8"),
+        ("speed > 1000000.25 kn", "where speed is above 1\u2009000\u2009000.25 kn"),
+        ("speed < -0.123456789", "where speed is below −0.123456789"),
         ('way == "read" and lane == "deck" and size > 2', "on deck that read where the size is above 2"),
         ("speed > 3 kn", "where speed is above 3 kn"), ('has_text("55")', "that hold the text “55”"),
         ('has_bytes("55")', "that hold the bytes 55"), ("not size == 8", "other than those where the size is 8"),

@@ -274,6 +274,9 @@ def test_lanes_are_named_and_moved_on_intake(pilot):
     pilot.type(line("offset of thruster"), "-1500", enter=True)
     pilot.wait_open()
     assert pilot.session.capture.origin_ns == origin - 1_500_000_000
+    pilot.type(line("offset of thruster"), "-1234567.891234", enter=True)
+    pilot.wait_open()
+    assert line("offset of thruster").text() == "-1234567.891234", "Enter once more takes nothing away"
     pilot.type(line("lane of thruster"), "pods", enter=True)
     pilot.wait_open()
     assert [lane.name for lane in pilot.session.capture.lanes][:2] == ["pods", "battery"]

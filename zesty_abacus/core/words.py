@@ -44,11 +44,17 @@ def figure_text(value: float) -> str:
     if not math.isfinite(value):
         return "no number" if math.isnan(value) else "infinite" if value > 0 else "−infinite"
     size = abs(value)
-    text = f"{size:.0f}" if 999_999.5 <= size < 1e15 else f"{size:.6g}"
-    if "e" not in text:
-        whole, point, rest = text.partition(".")
-        text = f"{grouped(int(whole))}{point}{rest}"
-    return f"{'−' if value < 0 else ''}{text.replace('-', '−')}"
+    digits = in_groups(f"{size:.0f}" if 999_999.5 <= size < 1e15 else f"{size:.6g}")
+    return f"−{digits}" if value < 0 else digits
+
+
+def in_groups(number: str) -> str:
+    """Return a number in digits as sentences write it: whole digits in groups, a true minus; its value stays."""
+    sign, digits = ("−", number[1:]) if number.startswith("-") else ("", number)
+    whole, point, rest = digits.partition(".")
+    if whole.isdigit():
+        digits = f"{grouped(int(whole))}{point}{rest}"
+    return f"{sign}{digits.replace('-', '−')}"
 
 
 def share_text(some: float, total: float) -> str:

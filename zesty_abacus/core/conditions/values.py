@@ -16,10 +16,12 @@ from ..expressions.quantities import converted, scale_of, unit_words
 from ..expressions.tree import ExpressionError
 from ..expressions.units import Powers, Side, parse_unit
 from ..layouts.model import Field, Layout
+from ..layouts.numbers import format_exact
 from ..layouts.places import Places
 from ..pairing.exchanges import response_times
 from ..progress import Progress
 from ..reading.meaning import Meaning
+from ..words import in_groups
 from .across import lane_gaps
 from .rows import Rows
 from .tree import ConditionError
@@ -70,8 +72,7 @@ class Literal(Value):
         return self.written_unit
 
     def words(self) -> str:
-        number = str(self.value) if self.value.denominator == 1 else f"{float(self.value):g}"
-        return f"{number} {self.written_unit}".strip().replace("-", "−")
+        return f"{in_groups(format_exact(self.value))} {self.written_unit}".strip()
 
 
 @dataclass(frozen=True, eq=False)

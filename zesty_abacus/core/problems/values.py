@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ..codec.columns import Decoded, FieldColumn, Validity
 from ..layouts.model import Field, FieldKind, Layout
-from ..words import grouped, number_text, span_text
+from ..words import figure_text, grouped, span_text
 from .problem import Problem, ProblemKind
 from .runs import Runs, RunTable
 from .seen import KindSeen
@@ -79,16 +79,16 @@ def _beyond(field: Field, values: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def _limits_text(field: Field) -> str:
-    low = None if field.low is None else number_text(float(field.low))
-    high = None if field.high is None else number_text(float(field.high))
+    low = None if field.low is None else figure_text(float(field.low))
+    high = None if field.high is None else figure_text(float(field.high))
     unit = f" {field.unit}" if field.unit else ""
     if low is None or high is None:
         return f"the highest {high}{unit}" if low is None else f"the lowest {low}{unit}"
-    return f"{low} to {high}{unit}".replace("-", "−")
+    return f"{low} to {high}{unit}"
 
 
 def _with_unit(value: float, field: Field) -> str:
-    return f"{number_text(value)} {field.unit}".strip().replace("-", "−")
+    return f"{figure_text(value)} {field.unit}".strip()
 
 
 class Stuck(Watch):

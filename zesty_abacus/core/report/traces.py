@@ -17,7 +17,7 @@ from ..library.seen_curve import SeenCurve
 from ..progress import Progress
 from ..reading.meaning import Meaning
 from ..trial.content import Moment
-from ..words import counted, number_text, span_text
+from ..words import counted, figure_text, span_text
 from .blocks import Figure
 
 _MOST = 12
@@ -183,7 +183,7 @@ def _fitting(words: str, width: float, size: float) -> str:
 
 def _short(value: float) -> str:
     """Write an end of a scale in few letters; the picture tells no more."""
-    return number_text(float(f"{value:.4g}"))
+    return figure_text(float(f"{value:.4g}"))
 
 
 def _runs(there: np.ndarray) -> list[tuple[int, int]]:

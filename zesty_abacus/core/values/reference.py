@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..expressions.quantities import converted, scale_of
-from ..words import number_text, span_text
+from ..words import figure_text, span_text
 
 _GRID = 4096
 """Points that both are looked at in, to find the lag."""
@@ -129,7 +129,7 @@ class Fit:
 
 
 def _number(value: float) -> str:
-    return number_text(float(f"{value:.3g}")).replace("-", "−")
+    return figure_text(float(f"{value:.3g}"))
 
 
 def fit(time_ns: NDArray[np.int64], values: NDArray[np.float64], reference: ReferenceColumn) -> Fit | None:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ...progress import Progress
 from ...values.reference import ReferenceColumn, values_at
-from ...words import number_text, span_text
+from ...words import figure_text, span_text
 from ..finding import Said
 from .question import Answer, KindView, Question, View
 
@@ -164,8 +164,8 @@ def _said(reference: ReferenceColumn, of: Said, state: _State, found: _Threshold
     side, back = ("above", "below") if found.is_above else ("below", "above")
     lag = f", {span_text(found.lag_ns)} later" if found.lag_ns else ""
     reason = (
-        f"It goes to {high:g} where {reference.name} comes to {number_text(found.on_at)} from {back} "
-        f"({found.ups} times) and back to {low:g} at {number_text(found.off_at)} ({found.downs} times){lag}; away from "
+        f"It goes to {high:g} where {reference.name} comes to {figure_text(found.on_at)} from {back} "
+        f"({found.ups} times) and back to {low:g} at {figure_text(found.off_at)} ({found.downs} times){lag}; away from "
         f"there it is {high:g} {side} and {low:g} {back} in {found.agree} of {found.agree + found.differ} readings."
     )
     return Said(

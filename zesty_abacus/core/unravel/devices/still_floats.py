@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...layouts.places import byte_bits
-from ...words import number_text
+from ...words import figure_text
 from ..finding import Said
 from ..seen import Seen
 from ..words import count_of
@@ -60,6 +60,6 @@ def _round(seen: Seen, first: int, moving: set[tuple[int, ...]]) -> Said | None:
             kind="field", bits=byte_bits(first + place for place in order), parameters={"reading": "float"},
             frames=len(seen), confidence=_LIKELY if moving else _PERHAPS, instead_of=True,
             reason=f"It never moves in {count_of(len(seen), 'frame')}; as a floating-point number, {words}, it is "
-                   f"{number_text(float(value))}, which is round{agrees}.",
+                   f"{figure_text(float(value))}, which is round{agrees}.",
         )  # fmt: skip
     return None

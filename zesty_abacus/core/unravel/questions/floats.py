@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...layouts.places import byte_bits
-from ...words import number_text
+from ...words import figure_text
 from ..finding import Said, When
 from ..seen import Seen
 from ..tiling.costs import FIELD, number_cost
@@ -168,8 +168,8 @@ def _last_bit(raw: NDArray[np.uint64]) -> int | None:
 def _said(seen: Seen, one: _Float, when: tuple[When, ...]) -> Said:
     lowest = len(np.unique(seen.matrix[:, one.bits[-1] // 8]))
     reason = (
-        f"As a floating-point number it runs smoothly from {number_text(float(one.values.min()))} to "
-        f"{number_text(float(one.values.max()))} in all {count_of(len(seen), 'frame')}, and its lowest byte takes "
+        f"As a floating-point number it runs smoothly from {figure_text(float(one.values.min()))} to "
+        f"{figure_text(float(one.values.max()))} in all {count_of(len(seen), 'frame')}, and its lowest byte takes "
         f"{count_of(lowest, 'value')}."
     )
     return Said(

@@ -79,7 +79,7 @@ class ColumnsPicker(QWidget):
             self._head.addWidget(self._choice("time_unit", units, columns.time_unit))
         else:
             self._head.addWidget(label("rows a second", "quiet"))
-            rate = QLineEdit(f"{columns.rate_hz:g}" if columns.rate_hz else "")
+            rate = QLineEdit(f"{columns.rate_hz:.15g}" if columns.rate_hz else "")
             rate.setAccessibleName("rows a second")
             rate.setMaximumWidth(90)
             rate.editingFinished.connect(lambda: self._set_rate(rate.text()))

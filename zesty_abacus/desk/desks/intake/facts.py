@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from fractions import Fraction
 from functools import partial
 
 import msgspec
@@ -87,7 +88,7 @@ class SourceFacts(QWidget):
             edits = (
                 ("lane", lane, partial(self._rename, interface, lane)),
                 ("note", entry.note, partial(self._set_note, lane)),
-                ("offset", f"{entry.offset_ns / 1e6:g}", partial(self._set_offset, lane)),
+                ("offset", engine.format_exact(Fraction(entry.offset_ns, 1_000_000)), partial(self._set_offset, lane)),
             )
             for column, (name, text, take) in enumerate(edits, 1):
                 line = QLineEdit(text)

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from ...app.doors import laid
 from ...widgets.paint import curve_image, draw_text, padded_range
 from ...widgets.theme import TINY_PX, look, text_font
-from ...widgets.words import number_text, span_text
+from ...widgets.words import figure_text, span_text
 
 _WORDS, _PLOT, _EDGE = 16, 54, 8
 
@@ -41,7 +41,7 @@ class SeenCurveView(QWidget):
         font = text_font(TINY_PX)
         draw_text(painter, QRectF(inner.left(), inner.top(), inner.width(), _WORDS), curve.words, font, theme.ink)
         low, high = curve.value_range()
-        ends = f"{number_text(low)} to {number_text(high)}"
+        ends = f"{figure_text(low)} to {figure_text(high)}"
         ends += f" in {span_text(curve.last_ns - curve.first_ns)}"
         ends += f" · broken: {curve.over_name}" if curve.over else ""
         below = QRectF(inner.left(), inner.bottom() - _WORDS, inner.width(), _WORDS)
