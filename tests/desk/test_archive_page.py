@@ -87,6 +87,29 @@ def test_a_hit_opens_its_recording_at_its_place(pilot, page, archive):
     pilot.settle()
     assert pilot.session.clock.cursor_ns == hit.first_ns and pilot.window.desk_name == "Read"
     assert {lane.name for lane in pilot.session.capture.lanes} == {"thruster"}
+    assert pilot.session.library.name == "harbour-team library", "what found the hit also reads it"
+    pilot.type(pilot.window.read.condition.line, "`Helm lever`.`lever port` > 2", enter=True)
+    assert pilot.session.asking.hits is not None and len(pilot.session.asking.hits) == hit.count
+
+
+def test_a_listed_recording_of_a_line_opens_by_the_recipe_that_the_library_keeps(pilot):
+    pilot.window.show_library("Recordings")
+    page, home = pilot.window.library.recordings, pilot.session.trial.folder
+    pilot.click(page.add)
+    pilot.wait(lambda: page.shown, "the list")
+    page.open_at(str(home / "deck-bus.vcd.gz"))
+    pilot.wait(lambda: pilot.session.trial.folder.name == "deck-bus trial", "the recording")
+    pilot.settle()
+    assert len(pilot.session.capture) == 954 and [one.name for one in pilot.session.capture.lanes] == ["deck"]
+    assert "Valve island" in {pilot.session.kinds.name(n) for n in range(len(pilot.session.capture.kinds.keys))}
+    # opened once more it is the same trial, with the recording in it once
+    folder = pilot.session.trial.folder
+    pilot.session.trials.open(home)
+    pilot.wait(lambda: pilot.session.trial.folder == home, "the trial before")
+    page.open_at(str(home / "deck-bus.vcd.gz"))
+    pilot.wait(lambda: pilot.session.trial.folder == folder, "the recording again")
+    pilot.settle()
+    assert len(pilot.session.trial.file.sources) == 1 and pilot.session.library.name == "harbour-team library"
 
 
 def test_a_condition_that_makes_no_sense_is_told(pilot, page):

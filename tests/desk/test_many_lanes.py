@@ -19,7 +19,8 @@ def many(pilot, tmp_path):
     noise = random.Random(1)
     rows = [f"(1778572800.{n:06}) can{n % 40:02} 1{n % 40:02}#{noise.randbytes(4).hex()}" for n in range(400)]
     (tmp_path / "many.log").write_text("\n".join(rows) + "\n")
-    pilot.session.trials.open_alone(tmp_path / "many.log")
+    session = pilot.session
+    session.trials.open_listed(tmp_path / "many.log", session.trial.library_from_anywhere)
     pilot.wait(lambda: pilot.session.trial.folder.name == "many trial", "the recording")
     pilot.settle()
     return pilot

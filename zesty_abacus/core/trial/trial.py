@@ -108,12 +108,9 @@ class Trial:
             for entry in self.file.sources
         )
         references = tuple(str(resolved(self.folder / name)) for name in self.file.references)
-        library = self.file.library
-        if "://" not in library:
-            library = str(resolved(self.folder / library))
         made = Trial.create(folder, folder.name)
         made.save(msgspec.structs.replace(
-            self.file, name=folder.name, sources=sources, references=references, library=library
+            self.file, name=folder.name, sources=sources, references=references, library=self.library_from_anywhere
         ))  # fmt: skip
         return made
 
@@ -153,6 +150,12 @@ class Trial:
         """
         named = self.file.library
         return library_address(named if "://" in named else self.folder / named)
+
+    @property
+    def library_from_anywhere(self) -> str:
+        """The name of the trial's library for a trial in another folder."""
+        named = self.file.library
+        return named if "://" in named else str(resolved(self.folder / named))
 
     def outside(self) -> list[Path]:
         """Return the files that are read for it and lie outside its folder, through links too.

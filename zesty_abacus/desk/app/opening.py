@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+import os
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -26,14 +28,16 @@ from ...core.library.taking_along import Along, take_along
 from ...core.progress import Progress
 from ...core.reading.meaning import Meaning
 from ...core.reading.ties import Tie
+from ...core.recipes.fitting import UnclearRecipeError
 from ...core.trial.content import lane_moves
 from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
-from ...core.trial.trial import Trial, TrialFile
+from ...core.trial.recipe_choice import RecipeChoice
+from ...core.trial.trial import FILE_NAME, SourceEntry, Trial, TrialFile
 from ...core.trial.unfinished import take_unfinished
 from ...core.trial.unpacking import unpacked_beside
 from ...demo.trial import copy_shipped_trial
 from . import laid
-from .settings import known_servers_path
+from .settings import known_servers_path, trials_folder
 
 STRIP_COLUMNS = 2048
 """Columns of the density picture; as fine as a 4K strip shows."""
@@ -176,6 +180,58 @@ def open_packed(path: Path, progress: Progress) -> OpenedTrial:
 def open_demo(folder: Path, progress: Progress) -> OpenedTrial:
     """Open the user's copy of the Yuzu trial, made on first use."""
     return finish_opening(copy_shipped_trial(folder), progress)
+
+
+def open_recordings(paths: Sequence[Path], progress: Progress) -> OpenedTrial:
+    """Open recordings in a trial beside the first of them, with a library of its own, which is made."""
+    trial = _trial_beside(paths[0])
+    fresh = _join(trial, map(trial.entry_for, paths))
+    if not trial.library_address.exists():
+        # whoever starts a trial starts its library
+        make_library_of(trial)
+    return replace(finish_opening(trial, progress), is_begun=bool(fresh))
+
+
+def open_listed(path: Path, library: str, progress: Progress) -> OpenedTrial:
+    """Open a recording in a trial beside it, read as where a library lists it: by the recipes and layouts in there."""
+    trial = _trial_beside(path)
+    fresh = _join(trial, _entries_by(library, trial.entry_for(path), path))
+    if fresh and not trial.library_address.exists():
+        trial.save(msgspec.structs.replace(trial.file, library=library_named(library, trial.folder)))
+    # a trial that was there before keeps its own library, but what was found was found by this one
+    return replace(finish_opening(trial, progress, library), is_begun=bool(fresh))
+
+
+def _trial_beside(recording: Path) -> Trial:
+    """Return the trial beside a recording, so that moments and the library have a place; made if there is none.
+
+    Where that folder cannot be written, such as on a shared archive, it is in the user's own data.
+    """
+    first = resolved(recording)
+    base = first.parent if os.access(first.parent, os.W_OK) else trials_folder()
+    folder = base / f"{first.name.split('.')[0]} trial"
+    return Trial.open(folder) if (folder / FILE_NAME).exists() else Trial.create(folder, folder.name)
+
+
+def _join(trial: Trial, entries: Iterable[SourceEntry]) -> list[SourceEntry]:
+    """Put recordings into a trial; return those that were not there yet."""
+    known = {entry.path for entry in trial.file.sources}
+    fresh = [entry for entry in entries if entry.path not in known]
+    if fresh:
+        trial.save(msgspec.structs.replace(trial.file, sources=(*trial.file.sources, *fresh)))
+    return fresh
+
+
+def _entries_by(library: str, entry: SourceEntry, path: Path) -> list[SourceEntry]:
+    """Return a recording as the recipes of a library read it; as it is where none does, or several would."""
+    opened = Library.open(library)
+    try:
+        found = RecipeChoice([], opened.recipes.states).requests(path)
+    except UnclearRecipeError:
+        return [entry]
+    finally:
+        opened.close()
+    return [msgspec.structs.replace(entry, recipe=one.recipe) for one in found]
 
 
 def open_library(

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +13,7 @@ from ...core.files.reading import resolved
 from ...core.trial.packed import is_packed
 from .doors import engine, laid
 from .jobs import Jobs
-from .settings import demo_folder, trials_folder
+from .settings import demo_folder
 from .undo import Undo, Undoable
 
 Again = Callable[[str], None]
@@ -94,13 +92,13 @@ class Trials(QObject):
                 self.open(path)
                 return
         if self.trial is None:
-            self._open("starting a trial", lambda progress: _trial_around(paths, progress))
+            self._open("starting a trial", lambda progress: engine.open_recordings(paths, progress))
         else:
             self.add_sources(paths)
 
-    def open_alone(self, path: Path, then: Callable[[], None] = lambda: None) -> None:
-        """Open a recording in a trial of its own, whatever is open; ``then`` is called once it is."""
-        self._open(f"opening {path.name}", lambda progress: _trial_around([path], progress), then=then)
+    def open_listed(self, path: Path, library: str, then: Callable[[], None] = lambda: None) -> None:
+        """Open a recording that a library lists, in a trial of its own; ``then`` is called once it is open."""
+        self._open(f"opening {path.name}", lambda progress: engine.open_listed(path, library, progress), then=then)
 
     def begin(self, folder: Path, then: Callable[[], None] = lambda: None) -> None:
         """Begin an empty trial in a folder, with a library of its own, and open it; ``then`` is called once it is."""
@@ -242,22 +240,3 @@ class Trials(QObject):
 
 def _names(paths: Sequence[Path]) -> str:
     return paths[0].name if len(paths) == 1 else f"{len(paths)} recordings"
-
-
-def _trial_around(paths: Sequence[Path], progress: Any) -> Any:
-    """Make a trial beside the first recording, so that moments and the library have a place.
-
-    Where that folder cannot be written, such as on a shared archive, it goes to the user's own data.
-    """
-    first = resolved(paths[0])
-    base = first.parent if os.access(first.parent, os.W_OK) else trials_folder()
-    folder = base / f"{first.name.split('.')[0]} trial"
-    trial = engine.Trial.open(folder) if (folder / "trial.json").exists() else engine.Trial.create(folder, folder.name)
-    known = {entry.path for entry in trial.file.sources}
-    entries = tuple(entry for entry in map(trial.entry_for, paths) if entry.path not in known)
-    if entries:
-        trial.save(msgspec.structs.replace(trial.file, sources=trial.file.sources + entries))
-    if not trial.library_address.exists():
-        # whoever starts a trial starts its library
-        engine.make_library_of(trial)
-    return replace(engine.finish_opening(trial, progress), is_begun=bool(entries))

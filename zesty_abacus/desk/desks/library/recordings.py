@@ -197,7 +197,7 @@ class RecordingsView(QWidget):
         )  # fmt: skip
 
     def open_at(self, path: str, time_ns: int | None = None) -> None:
-        """Open a recording in a trial of its own, at the place of a hit."""
+        """Open a recording in a trial of its own, read by the library that lists it, at the place of a hit."""
         session = self._session
 
         def then() -> None:
@@ -205,7 +205,7 @@ class RecordingsView(QWidget):
                 session.clock.set_cursor(time_ns, follow=True)
             session.desk_wanted.emit("Read")
 
-        session.trials.open_alone(Path(path), then)
+        session.trials.open_listed(Path(path), session.trial.library_from_anywhere, then)
 
     def _show_ranges(self) -> None:
         if self.looked is None or not self.field.currentText():
@@ -264,7 +264,7 @@ class RecordingsView(QWidget):
         name = label(f"{one.name}{f' · {one.trial}' if one.trial else ''}", wrap=True)
         name.setFont(text_font(bold=True))
         head.addWidget(name, 1)
-        opening = button("Open", "Open it in a trial of its own", link=True)
+        opening = button("Open", "Open it in a trial of its own, read by this library", link=True)
         opening.clicked.connect(lambda _on: self.open_at(one.path))
         head.addWidget(opening)
         self._rows.addLayout(head)
