@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import shutil
 import subprocess
+from uuid import uuid4
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -12,6 +14,12 @@ from hypothesis import strategies as st
 from zesty_abacus.core.captures.laid_out import LaidOut
 from zesty_abacus.core.captures.registry import read_recording, recognise
 from zesty_abacus.core.captures.report import CaptureReadError
+from zesty_abacus.core.frames.flags import CUT_SHORT
+from zesty_abacus.core.links.framing import framing_of
+from zesty_abacus.core.links.telegrams import LengthFraming
+from zesty_abacus.core.recipes.model import Recipe, SourcePattern
+from zesty_abacus.core.recipes.propose import propose_for_frames
+from zesty_abacus.core.trial.intake import SourceRequest, bring_in, frames_of_source
 
 BYTE_NS = 10 * 10**9 // 9600
 DATA = bytes((n * 37 + n // 7) % 256 for n in range(1000))
@@ -150,6 +158,24 @@ def test_a_name_says_nothing_where_the_content_does(tmp_path):
         assert recognise(tmp_path / name) == ""
         with pytest.raises(CaptureReadError):
             read(tmp_path / name)
+
+
+@pytest.mark.parametrize("stored", ["bin", "txt"])
+def test_how_a_reader_cut_bytes_apart_is_no_silence(tmp_path, stored):
+    """A file of bytes is read in pieces of 16, a dump by its lines; a wire would have carried them without a pause."""
+    data = bytes(number * 7 % 251 for number in range(403))
+    path = tmp_path / f"sent.{stored}"
+    rows = (f"{at:08x}  {data[at : at + 16].hex(' ')}" for at in range(0, len(data), 16))
+    path.write_bytes(data if stored == "bin" else "\n".join(rows).encode())
+    source, framing = SourcePattern(file=path.name), LengthFraming(length=20)
+    recipe = Recipe(id=uuid4(), name="twenty", source=source, framing=framing)
+    made = bring_in([SourceRequest(path, recipe=recipe)], tmp_path / "frames")
+    frames = made.capture.frames.table(np.arange(len(made.capture)))
+    assert [frames.payload_of(row) for row in range(len(frames))] == [data[at : at + 20] for at in range(0, 403, 20)]
+    assert [bool(flags & CUT_SHORT) for flags in frames.flags.tolist()] == [False] * 20 + [True]
+    pieces, report = frames_of_source(SourceRequest(path))
+    assert "silent gap" not in {one.recipe.framing and framing_of(one.recipe.framing).name
+                                for one in propose_for_frames(path, report, pieces)}  # fmt: skip
 
 
 def test_times_go_on_from_piece_to_piece():

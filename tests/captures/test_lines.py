@@ -101,6 +101,7 @@ class TestVcd:
         ("text", "words"),
         [
             ("$timescale 1 ns $end $var wire 1 ! a $end", "ends inside its declarations"),
+            ("(12.5) can0 1A0#00", "does not begin as a value change dump does"),
             ("$timescale 1 ns $end $enddefinitions $end", "no variable"),
             ("$var wire 1 ! a $end $enddefinitions $end", "no timescale"),
             ("$timescale 1 ns $end $var wire 9999 ! a $end " * 9 + "$enddefinitions $end", "more than"),
@@ -252,6 +253,9 @@ class TestWav:
         ):  # fmt: skip
             with pytest.raises(CaptureReadError, match=words):
                 read(tmp_path, "a.wav", b"RIFF\0\0\0\0WAVE" + chunks)
+        for begins in (b"", b"RIFF\0\0\0\0AVI ", b"RIFX\0\0\0\0WAVE"):
+            with pytest.raises(CaptureReadError, match="does not begin as a WAV file does"):
+                read(tmp_path, "a.wav", begins + form + b"data\4\0\0\0abcd", name="WAV")
 
 
 class TestSigMf:

@@ -93,7 +93,7 @@ def test_python_and_the_message_in_hand(pilot, code, tmp_path):
     assert not code.node.isEnabled()
     pilot.type(code.folder, str(tmp_path), enter=True)
     pilot.click(code.write)
-    assert "1 message, 3 files changed. 1 message with decoding, all alike." in code.outcome.text()
+    assert "1 message, 3 files changed. 1 message compared with decoding, all alike." in code.outcome.text()
 
 
 def test_nothing_in_hand_a_wrong_prefix_and_a_wrong_endpoint_are_told(pilot, code):

@@ -8,7 +8,7 @@ from zesty_abacus.core.handover.long_table import long_table
 from zesty_abacus.core.handover.wide_table import wide_table
 from zesty_abacus.desk.app import engine
 from zesty_abacus.desk.app.library_choice import use_release
-from zesty_abacus.desk.desks.handover.desk import TRIAL
+from zesty_abacus.desk.desks.handover.desk import REPORT, TRIAL
 
 
 def written(pilot, tmp_path, **choices):
@@ -292,6 +292,25 @@ def test_what_a_recording_cannot_hold_is_told(pilot, tmp_path):
     pilot.type(desk.path, str(tmp_path / "all.pcap"), enter=True)
     assert "pcap holds one lane, not 2. Choose one lane" in desk.problem.text()
     assert not (tmp_path / "all.pcap").exists()
+
+
+def test_a_name_alone_is_beside_the_trial_and_gets_its_ending(pilot):
+    folder, pages = pilot.session.trial.folder, pilot.window.handover.pages
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover.tables
+    desk.choose("content", "frames")
+    desk.choose("form", "pcapng")
+    pilot.type(desk.path, "night", enter=True)
+    assert (folder / "night.pcapng").exists() and "night.pcapng is written: " in pilot.window.foot.told.text()
+    pilot.type(desk.path, "night.txt", enter=True)
+    assert (folder / "night.txt").read_bytes() == (folder / "night.pcapng").read_bytes()
+    pages.show_page(TRIAL)
+    pilot.type(pilot.window.handover.trial.target.path, "night", enter=True)
+    assert (folder.parent / "night.ztrial").exists()
+    pages.show_page(REPORT)
+    pilot.wait(lambda: pilot.window.handover.report.made is not None, "the report")
+    pilot.type(pilot.window.handover.report.target.path, "night", enter=True)
+    assert (folder / "night.html").exists()
 
 
 def packed(pilot, tmp_path):

@@ -319,3 +319,32 @@ def test_the_fields_a_check_may_lie_in_are_those_there_are_now(pilot):
     pilot.settle()
     now = {boxes[0].itemText(place) for place in range(boxes[0].count())}
     assert now == before | {"spare"} and boxes[0].currentText() in before
+
+
+def test_every_part_says_what_it_is_and_how_much_in_words(pilot):
+    desk = open_message(pilot, "Azimuth command port")
+    for template in engine.TEMPLATES:
+        desk.hand.drop(template)
+        pilot.settle()
+    shown = {name: card.texts()[1:] for card in desk.plan.column.cards.values() if (name := card.texts()[0])}
+    assert shown["items"] == ("array to the end", "", "1 byte an item")
+    assert shown["if enabled"] == ("optional part, when enabled = 1", "", "1 byte")
+    assert shown["elements"] == ("type and length list", "", "")
+    assert shown["numbers"] == ("array of 12-bit numbers", "", "")
+    assert not [text for texts in shown.values() for text in texts if "(" in text and "=" in text]
+
+
+def test_choices_are_told_in_words_and_kept_as_files_write_them(pilot):
+    desk = open_message(pilot, "Azimuth command port")
+    array = next(one for one in engine.TEMPLATES if one.name == "Array")
+    desk.hand.drop(array)
+    pilot.settle()
+    repeat = desk.plan.column.item_form.entries["repeat"]
+    assert [repeat.itemText(n) for n in range(repeat.count())] == [
+        "once", "so many times", "in so many bytes", "to the end", "until an end",
+    ]  # fmt: skip
+    assert repeat.currentText() == "to the end"
+    repeat.setCurrentIndex(repeat.findText("once"))
+    repeat.activated.emit(repeat.currentIndex())
+    pilot.settle()
+    assert whole(pilot, "Azimuth command port").parts[-1].repeat.value == "once" and repeat.currentText() == "once"

@@ -280,6 +280,8 @@ def test_lanes_are_named_and_moved_on_intake(pilot):
     pilot.type(line("lane of thruster"), "pods", enter=True)
     pilot.wait_open()
     assert [lane.name for lane in pilot.session.capture.lanes][:2] == ["pods", "battery"]
+    told = pilot.window.foot.told.text()
+    assert told == "12 layouts are for the lane thruster and not for pods. Ctrl Z takes the name back."
 
 
 def test_a_trial_that_cannot_be_opened_is_said_and_the_open_one_stays(pilot, tmp_path):

@@ -63,9 +63,9 @@ def test_without_a_compiler_nobody_says_that_it_is_right(tmp_path, monkeypatch):
 @pytest.mark.parametrize(
     ("tests", "is_good", "words", "details"),
     [
-        ("def test_a(): assert half(4) == 2", True, "1 message with decoding, all alike.", ()),
+        ("def test_a(): assert half(4) == 2", True, "1 message compared with decoding, all alike.", ()),
         ("def test_a(): assert half(4) == 2\ndef test_b(): assert half(4) == 3", False,
-         "1 of 2 messages with decoding differ.", ("1 of 2 differ", "test_b")),
+         "1 of 2 messages compared with decoding differ.", ("1 of 2 differ", "test_b")),
     ],
 )  # fmt: skip
 def test_python_says_which_message_differs(tmp_path, tests, is_good, words, details):

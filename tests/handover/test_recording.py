@@ -65,6 +65,11 @@ def test_lanes_that_a_format_cannot_hold_are_left_out_and_told(capture, tmp_path
     assert written.words() == "deck is left out: such a file holds CAN frames alone."
 
 
+def test_the_form_that_is_asked_for_holds_whatever_the_name_ends_in(capture, tmp_path):
+    written = write_recording(Target(tmp_path / "night.txt"), capture, form="pcapng")
+    assert written.frames == 20 and (tmp_path / "night.txt").read_bytes()[:4] == b"\x0a\x0d\x0d\x0a"
+
+
 def test_a_table_of_frames_is_no_recording(tmp_path):
     # by its name it is written as the table that was asked for, and holds every lane; a recording never does
     assert not is_recording(tmp_path / "a.csv")

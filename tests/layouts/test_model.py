@@ -59,6 +59,7 @@ def test_changes_are_told_in_sentences():
     assert describe_change(BASE, moved) == "rate at B2 B3, was B3 B2"
     assert describe_change(BASE, BASE.without_field(RATE.id)) == "rate removed"
     assert describe_change(None, BASE) == "layout began with 2 fields"
+    assert describe_change(None, msgspec.structs.replace(BASE, fields=())) == "layout began without a field"
     line = TextLine(id=uuid4(), name="line", columns=tuple(new_field(name, NO_PLACES) for name in "abc"))
     assert describe_change(None, BASE.with_item(line)) == "layout began with 5 fields"
     assert describe_change(BASE, BASE) == "nothing changed"

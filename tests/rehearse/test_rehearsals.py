@@ -357,7 +357,11 @@ def test_a_rehearsal_changed_step_by_step_keeps_all_other_steps(rehearsal, data)
     assert words(shifted) == words(rehearsal)
 
 
-def test_every_sort_of_step_can_be_begun():
-    for kind in STEP_KINDS:
-        assert isinstance(fresh_step(kind).words(), str)
-        assert kind.title
+def test_every_sort_of_step_can_be_begun_and_shows_what_is_still_to_be_written():
+    assert [(kind.title, fresh_step(kind).words()) for kind in STEP_KINDS] == [
+        ("Send", "send …"), ("Send again and again", "from now on send … every 50 ms"),
+        ("Set a field", "set … of … to 0"), ("Stop sending", "send nothing any more"), ("Wait", "wait 1 s"),
+        ("Wait until", "wait until …, at most 500 ms"), ("Expect", "expect … within 500 ms"),
+        ("Never", "never … for 1 s"), ("Ask", "ask: …"), ("Note the moment", "note: …"), ("Run another one", "run …"),
+        ("Repeat", "2 times"),
+    ]  # fmt: skip

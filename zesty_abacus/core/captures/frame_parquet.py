@@ -43,7 +43,7 @@ class FrameParquet:
                 rows.take(batch, 1 + done)
                 done += len(batch)
         except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
-            sentence = str(error).split("\n")[0][:200]
+            sentence = str(error).split("\n")[0][:200].rstrip(".")
             raise CaptureReadError(f"the Parquet file cannot be read ({sentence}).", where=str(source.path)) from error
 
 

@@ -95,6 +95,7 @@ class _Lines:
         self._report = report
         self._laid_out = LaidOut(_RATE, _PAUSE_BYTES if form == "alone" else 0)
         report.facts.append(self._laid_out.fact("its lines"))
+        report.byte_ns = self._laid_out.byte_ns
 
     def frames(self, data: bytes, line: int) -> FrameTable:
         """Return the pieces of whole lines."""

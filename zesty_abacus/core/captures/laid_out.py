@@ -18,11 +18,16 @@ class LaidOut:
         Of the wire, in bit/s.
     pause_bytes
         How long nothing is sent behind each piece, in bytes.
+
+    Attributes
+    ----------
+    byte_ns
+        How long a byte takes.
     """
 
     def __init__(self, bit_rate: int, pause_bytes: int = 0) -> None:
         self.bit_rate = bit_rate
-        self._per_byte_ns = _BITS_A_BYTE * 1_000_000_000 // bit_rate
+        self.byte_ns = _BITS_A_BYTE * 1_000_000_000 // bit_rate
         self._pause = pause_bytes
         self._bytes = 0
 
@@ -31,7 +36,7 @@ class LaidOut:
         taken = sizes.astype(np.int64) + self._pause
         ends = self._bytes + np.cumsum(taken)
         self._bytes = int(ends[-1]) if len(ends) else self._bytes
-        return (ends - taken) * self._per_byte_ns
+        return (ends - taken) * self.byte_ns
 
     def fact(self, what: str) -> tuple[str, str]:
         """Return what was taken for granted, a name and words: ``what`` are the pieces."""

@@ -44,6 +44,7 @@ class RawBytes:
         report.holds_bytes = True
         laid_out = LaidOut(_RATE)
         report.facts.append(laid_out.fact("its bytes"))
+        report.byte_ns = laid_out.byte_ns
         for chunk in source.chunks(report, progress):
             payload = np.frombuffer(chunk, np.uint8)
             start = np.arange(0, len(payload), _PIECE, dtype=np.int64)

@@ -54,6 +54,8 @@ class ReadReport:
     holds_bytes
         Whether its frames are pieces of serial bytes, however they were cut; else they are those of a bus. It is
         known before the first of them.
+    byte_ns
+        How long each byte takes in its piece, known as early; None where nobody says.
     """
 
     format_name: str
@@ -64,6 +66,7 @@ class ReadReport:
     problem_count: int = 0
     facts: list[tuple[str, str]] = field(default_factory=list)
     holds_bytes: bool = False
+    byte_ns: int | None = None
 
     def add_problems(
         self, rows: Iterable[tuple[int, int]], count: int, words: Callable[[int, int], tuple[str, str]]

@@ -69,7 +69,7 @@ def _rows_of_cells(lines: _Lines, columns: Columns, report: ReadReport, path: Pa
             wrong[:] = [one for one in wrong if one >= line]
     except pa.ArrowInvalid as error:
         if "Empty CSV" not in str(error):
-            sentence = str(error).split("\n")[0][:200]
+            sentence = str(error).split("\n")[0][:200].rstrip(".")
             raise CaptureReadError(f"the table cannot be read ({sentence}).", where=str(path)) from error
 
 

@@ -77,7 +77,10 @@ class Vcd:
                 if len(data) > _HEAD_LIMIT:
                     raise CaptureReadError("the declarations do not end.", where=str(path))
             else:
-                raise CaptureReadError("the file ends inside its declarations.", where=str(path))
+                inside = "the file ends inside its declarations." if data.lstrip()[:1] == b"$" else (
+                    "the file does not begin as a value change dump does."
+                )  # fmt: skip
+                raise CaptureReadError(inside, where=str(path))
             end = data.index(b"$end", end + 15) + 4
             head = data[:end].decode("ascii", "replace")
             with ColumnSpool(folder) as spool:

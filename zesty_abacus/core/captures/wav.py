@@ -40,7 +40,7 @@ class Wav:
 
     def sniff(self, head: bytes, path: Path) -> bool:
         """Return whether the file begins as RIFF of the form WAVE."""
-        return head[:4] == b"RIFF" and head[8:12] == b"WAVE"
+        return _begins_as_wav(head)
 
     def read(
         self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress
@@ -82,12 +82,17 @@ class Wav:
 LINES = Wav()
 
 
+def _begins_as_wav(head: bytes) -> bool:
+    return head[:4] == b"RIFF" and head[8:12] == b"WAVE"
+
+
 def _chunks(path: Path, report: ReadReport) -> tuple[tuple[int, ...], int, int]:
     """Return the format, and place and length of the data."""
     form: tuple[int, ...] | None = None
     with file_errors_as(CaptureReadError), open_file(path) as file:
         size = os.fstat(file.fileno()).st_size
-        file.seek(12)
+        if not _begins_as_wav(file.read(12)):
+            raise CaptureReadError("the file does not begin as a WAV file does.", where=str(path))
         while True:
             at = file.tell()
             head = file.read(8)

@@ -71,7 +71,7 @@ def _try_c(folder: Path, manifest: Manifest) -> Tried:
         if built.returncode:
             return Tried(False, "It does not compile.", _lines(built.stderr))
         done = subprocess.run([str(program)], capture_output=True, text=True, timeout=_PATIENCE_S, check=False)
-    return _outcome(done, f"Compiled without a warning by {Path(compiler).name}; ", "comparison")
+    return _outcome(done, f"Compiled without a warning by {Path(compiler).name}; ", "comparison", "with decoding")
 
 
 def _try_python(folder: Path, manifest: Manifest) -> Tried:
@@ -80,14 +80,14 @@ def _try_python(folder: Path, manifest: Manifest) -> Tried:
     # nothing of the folder's own is read but these modules, and no bytecode is left in it
     done = subprocess.run([sys.executable, "-I", "-B", "-c", script], capture_output=True, text=True,
                           timeout=_PATIENCE_S, check=False)  # fmt: skip
-    return _outcome(done, "", "message")
+    return _outcome(done, "", "message", "compared with decoding")
 
 
 _TRIALS = {"c99": _try_c, "python": _try_python}
 _ELSEWHERE = "It runs on a controller, so it is written and not tried; the test beside it tries it there."
 
 
-def _outcome(done: subprocess.CompletedProcess[str], before: str, thing: str) -> Tried:
+def _outcome(done: subprocess.CompletedProcess[str], before: str, thing: str, how: str) -> Tried:
     found = re.search(r"(\d+) of (\d+) differ", done.stdout)
     if found is None:
         # a program that ends says last what went wrong; a compiler says first what is wrong
@@ -95,8 +95,8 @@ def _outcome(done: subprocess.CompletedProcess[str], before: str, thing: str) ->
     different, tried = int(found[1]), int(found[2])
     things = f"{tried:,} {thing}{'' if tried == 1 else 's'}".replace(",", "\u2009")
     if different:
-        return Tried(False, f"{before}{different} of {things} with decoding differ.", _lines(done.stdout))
-    return Tried(True, f"{before}{things} with decoding, all alike.")
+        return Tried(False, f"{before}{different} of {things} {how} differ.", _lines(done.stdout))
+    return Tried(True, f"{before}{things} {how}, all alike.")
 
 
 def _lines(text: str) -> tuple[str, ...]:

@@ -44,7 +44,7 @@ class Leaving:
     ) -> Exported:  # fmt: skip
         """Write the frames themselves where the form is that of a recording, else the table."""
         if form in recording_forms():
-            written = write_recording(target, self.capture, self.which, self.kinds, progress)
+            written = write_recording(target, self.capture, self.which, self.kinds, progress, form)
             return Exported(written.frames, written.words())
         return Exported(export_tables(target, form, schema, blocks, progress, self._count(), origin))
 

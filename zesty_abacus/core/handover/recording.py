@@ -66,7 +66,7 @@ def is_recording(path: Path) -> bool:
 
 def write_recording(
     target: Target, capture: Capture, which: Which = None, kinds: Collection[int] | None = None,
-    progress: Progress | None = None,
+    progress: Progress | None = None, form: str = "",
 ) -> Written:  # fmt: skip
     """Write frames in order of time; those of lanes that the format cannot hold are left out.
 
@@ -74,6 +74,8 @@ def write_recording(
     ----------
     kinds
         Numbers of the kinds that leave; None is all.
+    form
+        One of :func:`recording_forms`; that which the file's name ends in if left out.
 
     Raises
     ------
@@ -86,11 +88,12 @@ def write_recording(
     """
     progress = progress or Progress()
     target.check()
-    chosen = _Chosen(capture, which, kinds, _format_of(_ending(target.path)))
+    form = form or _ending(target.path)
+    chosen = _Chosen(capture, which, kinds, _format_of(form))
     held = chosen.check_lanes(target.path)
     with file_errors_as(ExportError), tempfile.TemporaryDirectory(prefix="zesty-abacus-") as folder:
-        # the format follows from the name; what stands under it is put there whole
-        made = Path(folder) / target.path.name
+        # the writer goes by the name, which also says how it is packed; one that says another form would mislead it
+        made = Path(folder) / (target.path.name if _ending(target.path) == form else f"recording.{form}")
         frames = 0
         with file_errors(made, "the recording cannot be written"):
             writer = open_writer(made, [capture.lanes[lane].name for lane in held])

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
@@ -56,6 +56,8 @@ class Attribute:
         Allowed texts; empty is any.
     writer
         Makes the text of a value, given the item and the layout as well.
+    choice_words
+        What a person reads for those of the choices that files write shorter.
     """
 
     name: str
@@ -64,6 +66,7 @@ class Attribute:
     reader: Callable[[str, Layout], Any] = plain
     choices: tuple[str, ...] = ()
     writer: Callable[[Any, Any, Layout], str] = shown
+    choice_words: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def names_a_field(self) -> bool:
@@ -149,9 +152,9 @@ def yes(text: str, _layout: Layout) -> bool:
 
 def field_named(text: str, layout: Layout) -> UUID:
     """Read the name of a field."""
-    for field in layout.all_fields():
-        if field.name == text:
-            return field.id
+    for one in layout.all_fields():
+        if one.name == text:
+            return one.id
     known = ", ".join(field.name for field in layout.all_fields())
     raise MisuseError(f"there is no field {text!r}.", hint=f"There are {known}.")
 

@@ -14,7 +14,8 @@ from .registers import RegisterMap
 def describe_change(before: Layout | None, after: Layout) -> str:
     """Return what an edit did, such as ``rate is signed, was unsigned``."""
     if before is None:
-        return f"layout began with {counted(sum(1 for _ in after.all_fields()), 'field')}"
+        fields = sum(1 for _ in after.all_fields())
+        return f"layout began with {counted(fields, 'field')}" if fields else "layout began without a field"
     parts = head_changes(before, after)
     old = {field.id: field for field in before.fields}
     new = {field.id: field for field in after.fields}

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from ..frames import flags as F
 from ..protocols import can
 from ..waves.edges import Edges
+from ..words import grouped
 from .can_frames import QUIET_BITS, decode_frames
 from .result import Fact, LineResult, LineRoom, MarkKind
 from .settings import LineSettings, Proposal, Setting
@@ -113,7 +114,9 @@ class _Can:
                 if good < 2 or good < 0.5 * len(flags):
                     continue
                 rates = [fact.words for fact in result.facts if fact.unit == "bit/s"]
-                reason = ", ".join([f"{name}: {good} of {len(flags)} frames have a CRC that agrees", *rates])
+                reason = ", ".join(
+                    [f"{name}: {grouped(good)} of {grouped(len(flags))} frames have a CRC that agrees", *rates]
+                )
                 found.append(Proposal(settings, good / len(flags), reason))
         return found
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
+from ..words import grouped
 from .result import (
     BITS,
     CONTROL,
@@ -110,7 +111,7 @@ class _Clocked:
             return
         bits = usual // 8 * 8 if usual > 8 else usual
         reason = (
-            f"clock on {name} in {len(lengths)} bursts of {usual} ({share:.0%} alike): "
+            f"clock on {name} in {grouped(len(lengths))} bursts of {usual} ({share:.0%} alike): "
             f"{bits} data bits and {usual - bits} more clocks"
         )
         begins = takes[np.concatenate([[True], np.diff(takes) > frame_ns])]

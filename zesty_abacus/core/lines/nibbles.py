@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from ..frames import flags as F
 from ..waves.edges import Edges
+from ..words import grouped
 from .clusters import cluster_lengths
 from .result import CHECK, CONTROL, DATA, FRAME_COLUMNS, MARK_COLUMNS, SYNC, Fact, LineResult, LineRoom, Marks, table_of
 from .settings import LineSettings, Proposal, Setting
@@ -73,7 +74,7 @@ class _Nibbles:
         check = settings.check or taken.usual_check(count)
         facts = [
             Fact("tick_us", tick_ns / 1000, "µs", f"{tick_ns / 1000:.4g} µs"),
-            Fact("nibbles", float(count), "", f"{count} half bytes of data"),
+            Fact("nibbles", float(count), "", f"{grouped(count)} half bytes of data"),
             Fact("check", float(CHECKS.index(check)), "", f"CRC {check}"),
         ]
         return _result(taken, count, check).with_facts(*facts)
@@ -91,7 +92,7 @@ class _Nibbles:
             if good < _LEAST_FRAMES or good < _LEAST_GOOD * len(flags):
                 continue
             facts = ", ".join(fact.words for fact in result.facts)
-            reason = f"{name}: {good} of {len(flags)} frames have a CRC that agrees, tick {facts}"
+            reason = f"{name}: {grouped(good)} of {grouped(len(flags))} frames have a CRC that agrees, tick {facts}"
             found.append(Proposal(settings, good / len(flags), reason))
         return found
 

@@ -15,6 +15,7 @@ import numpy as np
 from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
+from ..words import grouped
 from .result import BITS, DATA, Fact, LineResult, LineRoom, Marks, put_byte, put_frame, put_mark, table_of
 from .settings import LineSettings, Proposal, Setting
 from .spi_transfers import MODE, Windows, agreement, clock_facts, find_mode, takes_of, windows_of
@@ -153,7 +154,8 @@ def _judge_lines(
     score = inside * agreement(clock, [others[data] for data in datas]) * (0.4 + 0.6 * whole)
     rate = clock_hz(clock)
     where = f", selected by {key} while {'low' if settings.select_low else 'high'}" if key else ", no select line"
-    words = f"clock on {name}, {rate / 1e6:.3g} MHz{where}: {len(used)} transfers, {whole:.0%} of whole bytes; {reason}"
+    of_bytes = f"{grouped(len(used))} transfers, {whole:.0%} of whole bytes"
+    words = f"clock on {name}, {rate / 1e6:.3g} MHz{where}: {of_bytes}; {reason}"
     return [Proposal(msgspec.structs.replace(settings, mode=mode), score, words)]
 
 

@@ -17,6 +17,7 @@ from ..compiled import njit
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..waves.edges import Edges
+from ..words import grouped
 from .result import BITS, CONTROL, DATA, Fact, LineResult, LineRoom, Marks, put_byte, put_frame, put_mark
 from .settings import LineSettings, Proposal, Setting
 from .spi import DECODER as NARROW
@@ -163,7 +164,7 @@ def _widened(narrow: SpiLine, channels: Mapping[str, Edges]) -> Proposal | None:
     )  # fmt: skip
     reason = (
         f"clock on {narrow.clock}, four lines change with it, three of them not before byte {single}: "
-        f"{len(first)} transfers, {whole:.0%} of whole bytes; how many clocks are a wait is not told by a wave"
+        f"{grouped(len(first))} transfers, {whole:.0%} of whole bytes; how many clocks are a wait is not told by a wave"
     )
     return Proposal(settings, agrees * (0.4 + 0.6 * whole), reason)
 

@@ -14,6 +14,7 @@ import numpy as np
 from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
+from ..words import grouped
 from .bipolar import is_bipolar, resting_in_silence
 from .result import BREAK, DATA, ByteRun, Fact, LineResult, LineRoom, Marks, put_mark
 from .settings import LineSettings, Proposal, Setting
@@ -125,7 +126,7 @@ class _Uart:
         stops = ", 2 stop bits" if settings.stop_bits == 2.0 else ""
         reason = (
             f"{name} at {rate_words(1e9 / rate_ns)}, {settings.data_bits} data bits, parity {parity}{stops}"
-            f"{', inverted' if inverted else ''}: {good:.1%} of {len(run)} characters are whole"
+            f"{', inverted' if inverted else ''}: {good:.1%} of {grouped(len(run))} characters are whole"
         )
         return Proposal(settings, score, reason)
 

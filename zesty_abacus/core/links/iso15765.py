@@ -15,6 +15,7 @@ from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.result import LineResult
 from ..lines.settings import Setting
+from ..words import grouped
 from .assembly import BROKEN, OPEN, WHOLE, Messages, Pieces, put_together
 from .framing import Framing
 from .over_can import OverCan
@@ -64,7 +65,11 @@ class _Segmented(OverCan):
             if settings.identifiers:
                 made, _ = self.messages(settings, result.frames, ends=True)
                 whole = int(np.count_nonzero(made.flags & F.CUT_SHORT == 0))
-                return settings, 0.9, f"{whole} messages of {len(made)} on {settings.identifiers} are whole"
+                return (
+                    settings,
+                    0.9,
+                    f"{grouped(whole)} messages of {grouped(len(made))} on {settings.identifiers} are whole",
+                )
         return None
 
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ..frames import flags as F
 from ..lines.result import ADDRESS, CHECK, SYNC, ByteRun, LineResult, Marks
 from ..lines.settings import Setting
+from ..words import grouped
 from .framing import Framing, byte_run_of, bytes_in_spans
 
 _SYNC = 0x55
@@ -68,8 +69,8 @@ class _Lin:
         classic, enhanced = _agreeing(run, answered)
         agree = int(max((classic | enhanced).sum(), 0))
         share = agree / len(answered)
-        begin = f"{len(headed)} frames begin with a break and a protected identifier"
-        return LinFraming(), 0.5 + 0.5 * share, f"{begin}, {agree} of {len(answered)} checksums agree"
+        begin = f"{grouped(len(headed))} frames begin with a break and a protected identifier"
+        return LinFraming(), 0.5 + 0.5 * share, f"{begin}, {grouped(agree)} of {grouped(len(answered))} checksums agree"
 
 
 FRAMINGS = (_Lin(),)

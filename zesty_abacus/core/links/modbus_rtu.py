@@ -10,6 +10,7 @@ from ..frames import flags as F
 from ..lines.result import ByteRun, Fact, LineResult, Marks, table_of
 from ..lines.settings import Setting
 from ..protocols.modbus import NAME
+from ..words import grouped
 from .crc import reflected_crc16
 from .framing import Framing, byte_run_of
 from .modbus_units import LATE_MS, paired, put_pdu
@@ -61,7 +62,7 @@ class _Rtu:
             frames[:, 3] |= np.bitwise_or.reduceat(run.flags.astype(np.int64), units[:, 0])
         table, ends = table_of(frames, payload)
         good = int((units[:, 2] & F.BAD_CHECK == 0).sum())
-        told = Fact("units", float(count), "", f"{good} of {count} have a CRC-16 that agrees")
+        told = Fact("units", float(count), "", f"{grouped(good)} of {grouped(count)} have a CRC-16 that agrees")
         return LineResult(table, ends, Marks(rows), run, None, (*result.facts, told))
 
     def judge(self, result: LineResult) -> tuple[Framing, float, str] | None:
@@ -80,7 +81,7 @@ class _Rtu:
         share = float(is_known.mean())
         if share < 0.5:
             return None
-        score, reason = 0.5 + 0.5 * good / count, f"{good} of {count} units have a CRC-16 that agrees"
+        score, reason = 0.5 + 0.5 * good / count, f"{grouped(good)} of {grouped(count)} units have a CRC-16 that agrees"
         if share < 0.98:
             score, reason = score * share**2, f"{reason}; {share:.0%} of them ask for a function that there is"
         return ModbusRtuFraming(), score, reason

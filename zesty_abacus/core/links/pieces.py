@@ -15,11 +15,13 @@ from .telegrams import LengthFraming
 BYTE_NS = 1000
 
 
-def bytes_of(table: FrameTable, byte_ns: int = BYTE_NS) -> LineResult:
+def bytes_of(table: FrameTable, byte_ns: int | None = None) -> LineResult:
     """Return the bytes of frames as a run, each ``byte_ns`` after the one before it in its frame.
 
+    Where nobody says how long a byte takes, it takes next to nothing, so that all of a silence is one.
     That bytes are missing before a frame is a flag of its first byte.
     """
+    byte_ns = BYTE_NS if byte_ns is None else byte_ns
     sizes = table.size.astype(np.int64)
     total = int(sizes.sum())
     inside = np.arange(total) - np.repeat(np.cumsum(sizes) - sizes, sizes)

@@ -10,6 +10,7 @@ from ..errors import MisuseError
 from ..frames import flags as F
 from ..lines.result import ByteRun, LineResult
 from ..lines.settings import Setting
+from ..words import grouped
 from .framing import Framing, byte_run_of, bytes_in_spans
 
 _GAP_CHARACTERS = 2.5
@@ -72,7 +73,7 @@ class _Gap:
         if len(run) < 4 or len(spans) < 2:
             return None
         # a silence fits nearly everything; what knows more of the bytes is to win
-        return GapFraming(), 0.4, f"{len(spans)} groups of bytes with silence between them"
+        return GapFraming(), 0.4, f"{grouped(len(spans))} groups of bytes with silence between them"
 
 
 class _Length:
@@ -177,7 +178,7 @@ class _Sentences:
         return (
             SentenceFraming(),
             0.5 + 0.5 * good / len(flags),
-            f"{good} of {len(flags)} sentences have a check that agrees",
+            f"{grouped(good)} of {grouped(len(flags))} sentences have a check that agrees",
         )
 
 

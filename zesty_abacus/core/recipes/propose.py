@@ -123,7 +123,7 @@ class _LookedAt:
 def propose_for_frames(path: Path, report: ReadReport, table: FrameTable) -> list[RecipeProposal]:
     """Return recipes for a recording of bytes, packets or CAN frames, best first."""
     takes = what_it_holds(report, table)
-    result = _as_taken(takes, table)
+    result = _as_taken(takes, table, report.byte_ns)
     found = []
     for way in framings():
         judged = way.judge(result) if way.takes == takes else None
@@ -154,11 +154,11 @@ def what_it_holds(report: ReadReport, table: FrameTable) -> str:
     return "bytes" if report.holds_bytes else TAKES
 
 
-def _as_taken(takes: str, table: FrameTable) -> LineResult:
+def _as_taken(takes: str, table: FrameTable, byte_ns: int | None) -> LineResult:
     if takes == "packets":
         return streams(table)
     if takes == "bytes":
-        return bytes_of(table)
+        return bytes_of(table, byte_ns)
     first = table.rows(0, MEASURED_FRAMES)
     return LineResult(first, first.time_ns, Marks.none())
 

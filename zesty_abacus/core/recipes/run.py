@@ -147,8 +147,15 @@ def _is_over_can(recipe: Recipe) -> bool:
     return recipe.framing is not None and framing_of(recipe.framing).takes == TAKES and spoken == can.NAME
 
 
-def run_on_frames(recipe: Recipe | None, table: FrameTable) -> tuple[FrameTable, tuple]:
+def run_on_frames(
+    recipe: Recipe | None, table: FrameTable, byte_ns: int | None = None
+) -> tuple[FrameTable, tuple]:  # fmt: skip
     """Run a recipe on frames as they were recorded: bytes become telegrams, packets the units of their link.
+
+    Parameters
+    ----------
+    byte_ns
+        How long a byte takes in its piece, None where nobody says.
 
     Returns
     -------
@@ -179,7 +186,7 @@ def run_on_frames(recipe: Recipe | None, table: FrameTable) -> tuple[FrameTable,
         return made[0], ()
     if way.takes != "bytes":
         raise MisuseError(f"{way.name} takes {way.takes}, and this recording holds bytes.", where=recipe.name)
-    return way.apply(recipe.framing, bytes_of(table)).frames, ()
+    return way.apply(recipe.framing, bytes_of(table, byte_ns)).frames, ()
 
 
 def mark_unsure(result: LineResult, lines) -> LineResult:  # type: ignore[no-untyped-def]

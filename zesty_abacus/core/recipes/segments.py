@@ -51,7 +51,7 @@ class SegmentFramer:
 
     def __init__(
         self, recipe: Recipe, put: Callable[[FrameTable], None], segment_bytes: int = SEGMENT_BYTES, *,
-        byte_ns: int = BYTE_NS,
+        byte_ns: int | None = None,
     ) -> None:  # fmt: skip
         assert recipe.framing is not None
         self._framing = recipe.framing
@@ -62,7 +62,7 @@ class SegmentFramer:
             )
         self._put = put
         self._segment_bytes = segment_bytes
-        self._byte_ns = byte_ns
+        self._byte_ns = BYTE_NS if byte_ns is None else byte_ns
         self._held: list[FrameTable] = []
         self.held_bytes = 0
         self.frames = 0

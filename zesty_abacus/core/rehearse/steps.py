@@ -37,6 +37,11 @@ class Step(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         raise NotImplementedError
 
 
+def _said(text: str) -> str:
+    """Return what a person wrote, or a sign that it is still to be written."""
+    return text or "…"
+
+
 def _with(values: dict[str, str]) -> str:
     return " with " + ", ".join(f"{name} {text}" for name, text in values.items()) if values else ""
 
@@ -69,7 +74,7 @@ class Send(Step, frozen=True, kw_only=True, tag="send"):
 
     def words(self) -> str:
         wrong = f", {' and '.join(self.faults)}" if self.faults else ""
-        return f"send {self.message or self.frame}{_with(self.values)}{_on(self.lane)}{wrong}"
+        return f"send {_said(self.message or self.frame)}{_with(self.values)}{_on(self.lane)}{wrong}"
 
 
 class Start(Step, frozen=True, kw_only=True, tag="start"):
@@ -91,7 +96,7 @@ class Start(Step, frozen=True, kw_only=True, tag="start"):
     def words(self) -> str:
         wrong = f", {' and '.join(self.faults)}" if self.faults else ""
         occasion = occasion_words(self.every)
-        return f"from now on send {self.message} {occasion}{_with(self.values)}{_on(self.lane)}{wrong}"
+        return f"from now on send {_said(self.message)} {occasion}{_with(self.values)}{_on(self.lane)}{wrong}"
 
 
 class Stop(Step, frozen=True, kw_only=True, tag="stop"):
@@ -113,7 +118,7 @@ class Set(Step, frozen=True, kw_only=True, tag="set"):
     to: str
 
     def words(self) -> str:
-        return f"set {self.field} of {self.message} to {self.to}"
+        return f"set {_said(self.field)} of {_said(self.message)} to {_said(self.to)}"
 
 
 class Wait(Step, frozen=True, kw_only=True, tag="wait"):
@@ -123,7 +128,7 @@ class Wait(Step, frozen=True, kw_only=True, tag="wait"):
     for_: str = msgspec.field(name="for")
 
     def words(self) -> str:
-        return f"wait {self.for_}"
+        return f"wait {_said(self.for_)}"
 
 
 class Until(Step, frozen=True, kw_only=True, tag="until"):
@@ -134,7 +139,7 @@ class Until(Step, frozen=True, kw_only=True, tag="until"):
     within: str
 
     def words(self) -> str:
-        return f"wait until {self.condition}, at most {self.within}"
+        return f"wait until {_said(self.condition)}, at most {_said(self.within)}"
 
 
 class Expect(Step, frozen=True, kw_only=True, tag="expect"):
@@ -145,7 +150,7 @@ class Expect(Step, frozen=True, kw_only=True, tag="expect"):
     within: str
 
     def words(self) -> str:
-        return f"expect {self.condition} within {self.within}"
+        return f"expect {_said(self.condition)} within {_said(self.within)}"
 
 
 class Never(Step, frozen=True, kw_only=True, tag="never"):
@@ -158,7 +163,7 @@ class Never(Step, frozen=True, kw_only=True, tag="never"):
 
     def words(self) -> str:
         during = f" while {self.while_}" if self.while_ else ""
-        return f"never {self.condition}{during} for {self.for_}"
+        return f"never {_said(self.condition)}{during} for {_said(self.for_)}"
 
 
 class Ask(Step, frozen=True, kw_only=True, tag="ask"):
@@ -168,7 +173,7 @@ class Ask(Step, frozen=True, kw_only=True, tag="ask"):
     text: str
 
     def words(self) -> str:
-        return f"ask: {self.text}"
+        return f"ask: {_said(self.text)}"
 
 
 class Note(Step, frozen=True, kw_only=True, tag="note"):
@@ -178,7 +183,7 @@ class Note(Step, frozen=True, kw_only=True, tag="note"):
     text: str
 
     def words(self) -> str:
-        return f"note: {self.text}"
+        return f"note: {_said(self.text)}"
 
 
 class Run(Step, frozen=True, kw_only=True, tag="run"):
@@ -188,7 +193,7 @@ class Run(Step, frozen=True, kw_only=True, tag="run"):
     name: str
 
     def words(self) -> str:
-        return f"run {self.name}"
+        return f"run {_said(self.name)}"
 
 
 class Repeat(Step, frozen=True, kw_only=True, tag="repeat"):

@@ -195,6 +195,6 @@ def try_recipe(
     if opened.recording is not None:
         return run_recipe(recipe, opened.recording, span_ns, progress, prepared)
     assert opened.table is not None
-    frames, facts = run_on_frames(recipe, opened.table)
+    frames, facts = run_on_frames(recipe, opened.table, opened.report.byte_ns)
     result = LineResult(frames, frames.time_ns, Marks.none(), facts=facts)
     return Outcome(recipe, {}, result, opened.span_ns)

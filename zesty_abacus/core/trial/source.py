@@ -225,7 +225,10 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
             sink.put(others, found if len(others) else [], protocol, "")
         elif recipe is not None and recipe.framing is not None:
             # only now it is known that these are no packets
-            framer = _framer(recipe, lambda made: sink.put(made, found, recipe.protocol or protocol, recipe.lane_note))
+            framer = _framer(
+                recipe, lambda made: sink.put(made, found, recipe.protocol or protocol, recipe.lane_note),
+                report.byte_ns,
+            )  # fmt: skip
             framer.add(chunk)
         else:
             sink.put(chunk, found, protocol, note)
@@ -254,11 +257,13 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     outcome.looks_like, outcome.looks_why = beginning.looks_like(request.path, report)
 
 
-def _framer(recipe: Recipe, put: Callable[[FrameTable], None]) -> SegmentFramer | DeviceFramer:
+def _framer(
+    recipe: Recipe, put: Callable[[FrameTable], None], byte_ns: int | None
+) -> SegmentFramer | DeviceFramer:  # fmt: skip
     """Return what frames a recording batch by batch; raises MisuseError if the recipe is for something else."""
     assert recipe.framing is not None
     is_of_bytes = framing_of(recipe.framing).takes == "bytes"
-    return SegmentFramer(recipe, put) if is_of_bytes else DeviceFramer(recipe, put)
+    return SegmentFramer(recipe, put, byte_ns=byte_ns) if is_of_bytes else DeviceFramer(recipe, put)
 
 
 class _Network:

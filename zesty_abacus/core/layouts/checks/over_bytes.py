@@ -86,7 +86,10 @@ class OverBytes(Check, frozen=True, kw_only=True, omit_defaults=True):
         return self.coverage.bits_under(frames)
 
 
-WORD_BITS = Attribute("word_bits", "taken by", "8", lambda text, layout: whole(text or "8", layout), ("8", "4"))
+WORD_BITS = Attribute(
+    "word_bits", "taken by", "8", lambda text, layout: whole(text or "8", layout), ("8", "4"),
+    choice_words={"8": "bytes", "4": "half bytes"},
+)  # fmt: skip
 """By bytes, or by half bytes."""
 
 

@@ -61,8 +61,11 @@ class Sum(OverBytes, frozen=True, kw_only=True, omit_defaults=True, tag="sum"):
     attributes: ClassVar[tuple[Attribute, ...]] = (
         *OverBytes.attributes, Attribute("word_bytes", "word bytes", "1", whole_or_one),
         Attribute("start", "start", "0", whole),
-        Attribute("carry", "carry", "", lambda text, _: Carry(text), tuple(carry.value for carry in Carry)),
-        Attribute("negated", "negated", choices=_NEGATIONS), WORD_BITS,
+        Attribute("carry", "carry", "", lambda text, _: Carry(text), tuple(carry.value for carry in Carry),
+                  choice_words={"around": "added again"}),
+        Attribute("negated", "negated", choices=_NEGATIONS,
+                  choice_words={"none": "no", "ones": "ones' complement", "twos": "two's complement"}),
+        WORD_BITS,
     )  # fmt: skip
     rank: ClassVar[int] = 1
 

@@ -77,6 +77,16 @@ def _axis_text(axis: Axis | None, _item: Any, _layout: Layout) -> str:
     return f"{axis.name}: {axis.start}, {axis.step}{', ' + axis.unit if axis.unit else ''}"
 
 
+def repeat_attribute(*ways: Repeat) -> Attribute:
+    """Return the attribute that says how often something comes, in some of the ways."""
+    return Attribute(
+        "repeat", "how often", "", lambda text, _: Repeat(text), tuple(way.value for way in ways), choice_words={
+            Repeat.COUNT.value: "so many times", Repeat.BYTES.value: "in so many bytes",
+            Repeat.TO_END.value: "to the end", Repeat.UNTIL.value: "until an end",
+        },
+    )  # fmt: skip
+
+
 class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
     """Fields that move together.
 
@@ -111,7 +121,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
 
     attributes: ClassVar[tuple[Attribute, ...]] = (
         *Part.attributes, Attribute("size", "bytes an item", "", whole),
-        Attribute("repeat", "how often", "", lambda text, _: Repeat(text), tuple(repeat.value for repeat in Repeat)),
+        repeat_attribute(*Repeat),
         Attribute("amount", "amount", "count", optional_expression),
         Attribute("end", "until", "hex such as 00"),
         Attribute("axis", "axis", "name: start, step, unit", _read_axis, writer=_axis_text),

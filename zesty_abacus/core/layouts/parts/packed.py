@@ -17,7 +17,7 @@ from ..fields import Field, new_field
 from ..places import Places
 from ..problems import Said
 from ..template import Template, free_name
-from .group import MAX_ITEMS, Repeat
+from .group import MAX_ITEMS, Repeat, repeat_attribute
 from .part import Part
 
 if TYPE_CHECKING:
@@ -54,8 +54,7 @@ class Packed(Part, frozen=True, kw_only=True, omit_defaults=True, tag="packed"):
 
     attributes: ClassVar[tuple[Attribute, ...]] = (
         *Part.attributes, Attribute("bits", "bits a number", "", whole),
-        Attribute("repeat", "how often", "", lambda text, _: Repeat(text),
-                  (Repeat.COUNT.value, Repeat.BYTES.value, Repeat.TO_END.value)),
+        repeat_attribute(Repeat.COUNT, Repeat.BYTES, Repeat.TO_END),
         Attribute("amount", "amount", "count", optional_expression),
         Attribute("low_first", "lowest bit first", "", yes, YES_NO),
     )  # fmt: skip

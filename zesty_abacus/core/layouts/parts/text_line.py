@@ -18,7 +18,7 @@ from ..places import Places
 from ..problems import Said
 from ..template import Template, free_name
 from .characters import character_problems
-from .group import MAX_ITEMS, Repeat
+from .group import MAX_ITEMS, Repeat, repeat_attribute
 from .part import Part, example_item
 
 if TYPE_CHECKING:
@@ -74,8 +74,7 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
         Attribute("quote", "quote", "none"), Attribute("merges", "runs count once", "", yes, YES_NO),
         Attribute("begins", "begins with", "", with_escapes, writer=escaped),
         Attribute("ends", "ends with", r"such as * or \r\n", with_escapes, writer=escaped),
-        Attribute("repeat", "how often", "", lambda text, _: Repeat(text),
-                  (Repeat.ONCE.value, Repeat.COUNT.value, Repeat.TO_END.value)),
+        repeat_attribute(Repeat.ONCE, Repeat.COUNT, Repeat.TO_END),
         Attribute("amount", "amount", "count", optional_expression),
         Attribute("goes_on", "goes on behind", "", yes, YES_NO),
     )  # fmt: skip

@@ -126,6 +126,7 @@ class ReportPage(QWidget):
         if made is None:
             self.target.say("The report is not made yet.")
             return
+        self.target.complete(self.form.value)
         target = self.target.free_target(session.trial.files(), leaving.check_ending)
         if target is None:
             return

@@ -220,6 +220,7 @@ class TablesPage(QWidget):
         self.target.say(missing)
         if missing:
             return
+        self.target.complete(f".{export.form}")
         target, origin = self.target.free_target(session.trial.files()), self._origin_of(export)
         if target is None:
             return

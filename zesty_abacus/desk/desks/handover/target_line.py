@@ -46,6 +46,7 @@ class TargetLine(QWidget):
         super().__init__()
         self._ask, self._run = ask, run
         self._may_replace = ""
+        self._folder = Path()
         self.path = QLineEdit()
         self.path.setAccessibleName(name)
         self.browse = button("Choose…", "Choose where it goes")
@@ -76,11 +77,12 @@ class TargetLine(QWidget):
 
     @property
     def chosen(self) -> Path:
-        """The path as it stands there."""
-        return Path(self.path.text().strip()).expanduser()
+        """The path as it stands there; a name alone is beside what was suggested, wherever the program was started."""
+        return self._folder / Path(self.path.text().strip()).expanduser()
 
     def suggest(self, path: Path) -> None:
         """Put a path there; its beginning is seen."""
+        self._folder = path.parent
         self.path.setText(str(path))
         self.path.setCursorPosition(0)
 
@@ -88,6 +90,11 @@ class TargetLine(QWidget):
         """Give the path another ending."""
         if self.path.text().strip():
             self.path.setText(str(Path(self.path.text().strip()).with_suffix(suffix)))
+
+    def complete(self, suffix: str) -> None:
+        """Give a name that was typed without an ending one."""
+        if not Path(self.path.text().strip()).suffix:
+            self.end_with(suffix)
 
     def say(self, sentence: str, *, may_replace: bool = False) -> None:
         """Tell what is wrong, nothing if it is empty."""

@@ -157,6 +157,7 @@ class TrialPage(QWidget):
         self.target.say(missing)
         if missing:
             return
+        self.target.complete(".ztrial")
         target, packing = self.target.free_target(session.trial.files()), self._packing()
         if target is None:
             return

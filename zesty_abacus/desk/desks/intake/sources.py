@@ -130,6 +130,8 @@ class SourceList(Panel):
 
     def _words_of(self, outcome: engine.SourceOutcome) -> str:
         report = outcome.report
+        if outcome.error:
+            return str(report.format_name)
         if outcome.holds == "lines":
             kinds = f"{len(report.lanes)} channel{'s' if len(report.lanes) != 1 else ''}"
             count = f"{_unbroken(outcome.samples)} {outcome.counted}"

@@ -177,11 +177,10 @@ class ItemCard(Card):
         if self._shelf() == "checks":
             words = item.words()
             return item.name, words if words != item.name else "check", self._checked_field(), self._coverage()
-        amount = getattr(item, "amount", None) or getattr(item, "length", None)
-        size = f"{counted(item.size, 'byte')} an item" if getattr(item, "size", None) is not None else ""
+        amount = next((str(one) for name, one in item.expressions() if name in ("amount", "length")), "")
         when = engine.attribute_text(item, "selected", layout) if layout is not None else ""
         words = ", ".join(part for part in (item.words(), f"when {when}" if when else "") if part)
-        return item.name, words, str(amount or ""), size
+        return item.name, words, amount, _size_words(item)
 
     def _checked_field(self) -> str:
         field = getattr(self.item, "field", None)
@@ -196,3 +195,11 @@ class ItemCard(Card):
         if coverage.places is not None:
             return f"over {coverage.places}"
         return f"over bytes {coverage.first} up to {coverage.end}"
+
+
+def _size_words(item: Any) -> str:
+    """Return how many bytes a part of a size has, or each of its items; nothing of others."""
+    if getattr(item, "size", None) is None:
+        return ""
+    size: str = counted(item.size, "byte")
+    return f"{size} an item" if item in item.lists() else size

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -63,8 +64,8 @@ class ItemForm(QWidget):
                 choices = self._field_names() if name in self._name_fields else None
                 if choices is not None and choices != [entry.itemText(place) for place in range(entry.count())]:
                     entry.clear()
-                    entry.addItems(choices)
-                entry.setCurrentText(text)
+                    _offer(entry, choices, {})
+                entry.setCurrentIndex(entry.findData(text))
             elif entry.text() != text and not is_in_hand(entry):
                 entry.setText(text)
                 mark_wrong(entry, wrong=False)
@@ -118,7 +119,7 @@ class ItemForm(QWidget):
             self._name_fields.add(name)
         if choices:
             box = Choice()
-            box.addItems(choices)
+            _offer(box, choices, attribute.choice_words)
             box.setAccessibleName(attribute.words)
             box.activated.connect(lambda _index, name=name: self._take(name))
             return box
@@ -134,7 +135,7 @@ class ItemForm(QWidget):
         if self._item is None or self._layout is None or name not in self.entries:
             return
         entry = self.entries[name]
-        text = entry.currentText() if isinstance(entry, QComboBox) else entry.text()
+        text = entry.currentData() if isinstance(entry, QComboBox) else entry.text()
         try:
             changed = engine.with_attribute(self._item, name, text, self._layout)
         except (engine.AbacusError, ValueError) as error:
@@ -148,3 +149,8 @@ class ItemForm(QWidget):
     def _grow(self) -> None:
         if self._item is not None and self._layout is not None:
             self.grown.emit(engine.with_one_more_inside(self._layout, self._item))
+
+
+def _offer(box: QComboBox, choices: Iterable[str], words: Mapping[str, str]) -> None:
+    for choice in choices:
+        box.addItem(words.get(choice, choice), choice)

@@ -11,6 +11,7 @@ from ...app.doors import engine, found, laid
 from ...app.session import Session
 from ...around.talk import TalkSection
 from ...widgets.parts import EDGE, Choice, button, clear_layout, hairline, label, scrolled
+from ...widgets.words import grouped
 from ...widgets.wrapping import WrappingRow
 from .claim_rows import ClaimRows, about_words
 from .seen_curve_view import SeenCurveView
@@ -298,6 +299,5 @@ class ClaimInHand(QWidget):
             value = f"{head.state.places} is {raw} in " if raw is not None else ""
         trial = session.trial.file
         run = f" of {trial.name} {trial.run}".rstrip() if trial.name else ""
-        self._claims.add_evidence(
-            f"{value}{at.payload.hex(' ').upper()}, frame {at.number + 1} at {session.clock.words(at.time_ns)} s{run}."
-        )
+        which = f"frame {grouped(at.number + 1)} at {session.clock.words(at.time_ns)} s"
+        self._claims.add_evidence(f"{value}{at.payload.hex(' ').upper()}, {which}{run}.")
