@@ -35,7 +35,7 @@ LENGTHS = "400 and 1200 µs of pulses, 400 and 1200 µs of spaces"
         ("manchester", BITS,
          "400 and 800 µs of pulses, 400 and 800 µs of spaces, the long ones twice the short ones: Manchester halves"),
         ("plain", [int(bit) for bit in "111010011000111000110010100"],
-         "400 and 800 and 1200 µs of pulses, 400 and 800 and 1200 µs of spaces: multiples of one bit"),
+         "400, 800 and 1200 µs of pulses, 400, 800 and 1200 µs of spaces: multiples of one bit"),
     ],
 )  # fmt: skip
 def test_pulses_say_by_which_lengths_they_are_read(coding, bits, words):

@@ -154,7 +154,10 @@ def test_what_does_not_fit_is_refused_with_what_to_do():
     lines = I2C.edges()
     for recipe, words in (
         (new_recipe("x"), "Choose a line code"),
-        (new_recipe("x", line=I2cLine(clock="nope", data="data")), "channel='nope'"),
+        (
+            new_recipe("x", line=I2cLine(clock="nope", data="data")),
+            "there is no channel 'nope' in the recording, which has clock and data",
+        ),
         (new_recipe("x", line=I2cLine(clock="clock")), "Choose the data line"),
         (new_recipe("x", line=I2cLine(clock="clock", data="data"), framing=GapFraming()), "silent gap takes bytes"),
     ):

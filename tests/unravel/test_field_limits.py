@@ -62,7 +62,7 @@ def test_how_sure_it_is():
 def test_the_reasons_in_words():
     number = moved(60, changes=1, low=-1200, high=34_000, largest=7)
     assert _reason(run(8, margin=1.4), number, "unsigned") == (
-        "As one number it runs from -1\u2009200 to 34\u2009000 with steps of at most 7; "
+        "As one number it runs from −1\u2009200 to 34\u2009000 with steps of at most 7; "
         "any other division of these bits takes 1 bit more to tell."
     )
     assert _reason(run(1, margin=IMPOSSIBLE / 2), number, "flag") == "The bit changes 1 time; nothing beside it moves."

@@ -17,8 +17,8 @@ def span_text(nanoseconds: float) -> str:
 
 
 def grouped(number: int) -> str:
-    """Write a count with a thin space between groups of three digits."""
-    return f"{number:,}".replace(",", "\u2009")
+    """Write a whole number with a thin space between groups of three digits and a true minus."""
+    return f"{number:,}".replace(",", "\u2009").replace("-", "−")
 
 
 def counted(number: int, thing: str, one: str = "", many: str = "") -> str:

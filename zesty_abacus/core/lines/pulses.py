@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..waves.edges import Edges
+from ..words import listed
 from .bipolar import is_bipolar, without_passing
 from .clusters import Cluster, cluster_lengths
 from .pulse_bits import BIPHASE, CODINGS, DISTANCE, MANCHESTER, PLAIN, WIDTH, take_bits
@@ -265,7 +266,7 @@ def _held(
 
 
 def _listed(clusters: list[Cluster]) -> str:
-    return " and ".join(f"{c.center / 1000:.4g}" for c in clusters[:4]) + " µs" if clusters else "no length"
+    return f"{listed([f'{c.center / 1000:.4g}' for c in clusters], most=4)} µs" if clusters else "no length"
 
 
 def _bits(line: Edges, facts: PulseFacts, settings: PulseLine) -> tuple[BitRun, NDArray[np.int64]]:

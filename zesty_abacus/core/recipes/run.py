@@ -20,6 +20,7 @@ from ..links.telegrams import GapFraming
 from ..progress import Progress
 from ..protocols import can
 from ..waves.recording import LineRecording
+from ..words import listed
 from .devices import DeviceFramer
 from .model import Recipe
 from .packets import frames_of_packets
@@ -95,8 +96,8 @@ def run_recipe(
     for number, name in enumerate(names):
         channel = recording.channel(name)
         if channel is None:
-            known = ", ".join(one.name for one in recording.channels)
-            raise MisuseError(f"channel={name!r} is not in the recording ({known}).", where=recipe.name)
+            known = listed([one.name for one in recording.channels], most=12)
+            raise MisuseError(f"there is no channel {name!r} in the recording, which has {known}.", where=recipe.name)
         known_line = (prepared or {}).get(name)
         # finding levels takes longer than all that follows, and most changes of a recipe leave them alone
         if known_line is not None and known_line.asked == recipe.level(name):

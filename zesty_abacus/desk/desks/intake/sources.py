@@ -182,7 +182,7 @@ class ProblemPanel(Panel):
             self.body.addStretch(1)
             return
         report = outcome.report
-        self.note.setText(f"{report.problem_count + bool(outcome.error)}")
+        self.note.setText(grouped(report.problem_count + bool(outcome.error)))
         if outcome.error:
             self.body.addWidget(label(outcome.error, "wrong", wrap=True, selectable=True))
         elif not report.problem_count:
@@ -195,5 +195,5 @@ class ProblemPanel(Panel):
             self.body.addWidget(hairline())
         more = report.problem_count - _LISTED_PROBLEMS
         if more > 0:
-            self.body.addWidget(label(f"and {more} more", "quiet"))
+            self.body.addWidget(label(f"and {grouped(more)} more", "quiet"))
         self.body.addStretch(1)
