@@ -86,7 +86,7 @@ BACK = {
     "unit": "rate in no unit, was m", "unavailable": "rate not available at no value",
     "errors": "rate reports a fault at no value", "inverted": "rate is not inverted",
     "digits": "rate written with as many digits, was 4", "polynomial": "rate has no polynomial",
-    "table": "rate has no table", "names": "rate has 0 named values", "selected": "rate is always present",
+    "table": "rate has no table", "names": "rate has no named values", "selected": "rate is always present",
     "symbols": "rate has no code table", "low": "rate limits open to open",
 }  # fmt: skip
 

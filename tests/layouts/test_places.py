@@ -58,8 +58,8 @@ def test_prints_registers():
     ("text", "complaint"),
     [
         ("", "no bits"),
-        ("B", "column 1"),
-        ("B0 X1", "column 4"),
+        ("B", "'B' is not a run of bits"),
+        ("B0 X1", "'X1' is not a run of bits"),
         ("B0[8]", "bit 8"),
         ("R0[16]", "bit 16"),
         ("B0..R1", "mixes"),

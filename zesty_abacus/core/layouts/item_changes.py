@@ -102,7 +102,7 @@ _FIELD_SENTENCES: dict[str, Callable[[Any, Any], str]] = {
     "unit": lambda new, old: f"in {new or 'no unit'}, was {old or 'no unit'}",
     "unavailable": lambda new, _old: f"not available at {new or 'no value'}",
     "errors": lambda new, _old: f"reports a fault at {new or 'no value'}",
-    "names": lambda new, _old: f"has {counted(len(new), 'named value')}",
+    "names": lambda new, _old: f"has {counted(len(new), 'named value') if new else 'no named values'}",
     "selected": lambda new, _old: "is always present" if new is None else "depends on a selector",
     "encoding": lambda new, _old: f"encoded as {new}",
     "symbols": lambda new, _old: f"code table of {counted(len(new), 'symbol')}" if new else "has no code table",

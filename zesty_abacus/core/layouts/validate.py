@@ -149,7 +149,8 @@ def _check_named_bits(field: Field) -> Iterator[tuple[str, str]]:
         if named.to is not None or not 0 <= named.raw < len(field.places):
             yield (
                 "names",
-                f"{named.label!r} names bit {named.raw}, but {field.name} has bits 0 to {len(field.places) - 1}.",
+                f"{named.label!r} names bit {named.raw}, but {field.name} has "
+                + (f"bits 0 to {len(field.places) - 1}." if len(field.places) else "no bits of its own."),
             )
         elif named.raw in seen or named.label in seen:
             yield "names", f"{field.name} names a bit twice: {named.raw} {named.label!r}."
