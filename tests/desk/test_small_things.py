@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog
 
 from tests.desk.conftest import let_go
 from zesty_abacus.core.captures.registry import readable_suffixes
-from zesty_abacus.desk.launch import make_window
+from zesty_abacus.desk.launch import make_application, make_window
+from zesty_abacus.desk.widgets.hinted_line import HintedLine
 from zesty_abacus.desk.widgets.parts import label
 from zesty_abacus.desk.widgets.theme import NIGHT, PEEL, look
 
@@ -102,3 +103,15 @@ def test_words_are_one_line_that_nobody_selects_unless_they_are_to_be_more(pilot
 def test_what_a_library_says_of_itself_is_told_at_the_foot(pilot):
     pilot.session.shared.told.emit("wrong", "The library has gone away.")
     assert pilot.window.foot.told.text() == "The library has gone away."
+
+
+def test_a_line_shows_the_fullest_hint_that_is_seen_whole():
+    make_application()
+    line = HintedLine("Filter kinds and fields", "Filter kinds", "Filter")
+    line.show()
+    full = line.fontMetrics().horizontalAdvance("Filter kinds and fields")
+    for width, hint in ((full + 40, "Filter kinds and fields"), (full, "Filter kinds"), (60, "Filter"), (20, "Filter")):
+        line.resize(width, 30)
+        make_application().processEvents()
+        assert line.placeholderText() == hint
+    line.close()

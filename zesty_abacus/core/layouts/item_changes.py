@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-from ..words import counted
+from ..words import counted, in_groups
 from .attribute import Attribute
 from .attributes import attribute_text, attributes_of
 from .fields import Field
@@ -113,4 +113,4 @@ _FIELD_SENTENCES: dict[str, Callable[[Any, Any], str]] = {
 
 
 def _limit(limit: Fraction | None) -> str:
-    return "open" if limit is None else format_exact(limit)
+    return "open" if limit is None else in_groups(format_exact(limit))

@@ -9,7 +9,6 @@ from PyQt6.QtCore import QEvent, QModelIndex, QObject, QPoint, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import (
     QFrame,
-    QLineEdit,
     QListView,
     QStyle,
     QStyledItemDelegate,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from ..app.commands import Command
 from ..app.session import Session
+from ..widgets.hinted_line import HintedLine
 from ..widgets.paint import draw_text
 from ..widgets.parts import one_shot
 from ..widgets.theme import SMALL_PX, TINY_PX, look, text_font
@@ -29,13 +29,14 @@ _SHOWN = 14
 _AT_A_TIME, _BETWEEN_MS = 100, 20
 """How many messages are made ready to be found in one go, and how long the window has to itself between."""
 _ROW_HEIGHT = 26
+_HINTS = tuple(f"Find a {words}     Ctrl K" for words in ("message, field, moment or command", "message or command"))
 
 
-class FindBox(QLineEdit):
+class FindBox(HintedLine):
     """A line that lists what matches while typing; Enter goes there or does it."""
 
     def __init__(self, session: Session, commands: Callable[[], list[Command]]) -> None:
-        super().__init__()
+        super().__init__(*_HINTS)
         self._session = session
         self._commands = commands
         self._found: list[Finding] = []
@@ -48,7 +49,6 @@ class FindBox(QLineEdit):
             event.connect(self._list_anew)
         session.grown.connect(self._on_grown)
         self.setObjectName("find")
-        self.setPlaceholderText("Find a message, field, moment or command     Ctrl K")
         self.setAccessibleName("Find or do")
         self.setToolTip("Find or do (Ctrl K)")
         self._list = QListView()

@@ -178,7 +178,7 @@ class Roster(QWidget):
         self.view.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.view.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.view.setAccessibleName("Message kinds")
-        self.filter = FilterLine("Filter kinds and fields", "Filter the roster")
+        self.filter = FilterLine("Filter the roster", "Filter kinds and fields", "Filter kinds", "Filter")
         self.order = Choice()
         self.order.addItems(list(ORDERS))
         self.order.setAccessibleName("Order of the roster")

@@ -5,23 +5,24 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QWidget
+
+from .hinted_line import HintedLine
 
 
-class FilterLine(QLineEdit):
+class FilterLine(HintedLine):
     """Words that a list is narrowed to.
 
     Parameters
     ----------
-    hint
-        Shown while nothing is typed.
     name
         What it is called for screen readers.
+    hints
+        Shown while nothing is typed, the fullest that there is room for.
     """
 
-    def __init__(self, hint: str, name: str) -> None:
-        super().__init__()
-        self.setPlaceholderText(hint)
+    def __init__(self, name: str, *hints: str) -> None:
+        super().__init__(*hints)
         self.setAccessibleName(name)
         self.setClearButtonEnabled(True)
 

@@ -176,7 +176,7 @@ class LayoutList(QWidget):
         self._session = session
         self._all: list[laid.Found] = []
         self._held: Any = None
-        self.line = FilterLine("name, field, unit, address, comment", "Find layouts")
+        self.line = FilterLine("Find layouts", "name, field, unit, address, comment", "name, field, unit …")
         self.lane, self.standing, self.author = Choice(), Choice(), Choice()
         self.count = label("", "quiet")
         self.model = FoundModel(lambda: session.reading.counts.apart, session.edits.layout)

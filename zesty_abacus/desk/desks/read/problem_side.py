@@ -30,7 +30,7 @@ class ProblemSide(QWidget):
         super().__init__()
         self._session = session
         self._problems = session.problems
-        self.filter = FilterLine("Filter problems", "Filter the problems")
+        self.filter = FilterLine("Filter the problems", "Filter problems")
         self.aside = QCheckBox()
         self.write = button("Write…", "Write the problems to a file")
         self.rows = ProblemRows(session)

@@ -39,7 +39,7 @@ class Readout(Panel):
         super().__init__("Readout")
         self.note.setText("at cursor")
         self._session = session
-        self.filter = FilterLine("Filter values", "Filter the readout")
+        self.filter = FilterLine("Filter the readout", "Filter values")
         self.values = ReadoutValues(session, self.filter)
         self.body.setContentsMargins(0, 6, 0, 0)
         holder = QVBoxLayout()
