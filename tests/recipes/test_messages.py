@@ -14,7 +14,8 @@ from zesty_abacus.core.links.iso15765 import SegmentedFraming
 from zesty_abacus.core.recipes import messages
 from zesty_abacus.core.recipes.messages import MessageFramer
 from zesty_abacus.core.recipes.model import new_recipe
-from zesty_abacus.core.trial.intake import SourceRequest, bring_in
+from zesty_abacus.core.recipes.run import run_on_frames
+from zesty_abacus.core.trial.intake import SourceRequest, bring_in, frames_of_source
 
 
 def log_of(path, frames):
@@ -52,6 +53,13 @@ def test_a_recipe_is_measured_and_gives_a_lane_beside_the_bus(diagnosis, tmp_pat
     answers = [bytes.fromhex(row["payload"]) for row in made if row["address"] == 0x7E8]
     assert answers == [bytes([0x62, n, *range(30)]) for n in range(40)]
     assert rows == sorted(rows, key=lambda row: row["time_ns"])
+
+
+def test_messages_of_frames_in_memory_are_those_of_a_recording(diagnosis):
+    pieces, _ = frames_of_source(SourceRequest(diagnosis))
+    frames, facts = run_on_frames(new_recipe("said", framing=SegmentedFraming(identifiers="7E0, 7E8")), pieces)
+    answers = [frames.payload_of(row) for row in range(len(frames)) if frames.address[row] == 0x7E8]
+    assert answers == [bytes([0x62, n, *range(30)]) for n in range(40)] and facts == ()
 
 
 def test_groups_and_dictionaries_in_one_recording_each_by_its_recipe(tmp_path):
