@@ -105,7 +105,11 @@ def payload_matrix(rng: np.random.Generator, rows: int, size: int) -> np.ndarray
 def frame_tables(draw, max_frames: int = 40, lanes: int = 2) -> FrameTable:
     """Draw CAN frames as a recording may hold them: data, long, remote and error frames, in order of time."""
     frames = draw(st.lists(can_frames(lanes), min_size=0, max_size=max_frames))
-    frames.sort(key=lambda frame: frame[0])
+    return table_of(sorted(frames, key=lambda frame: frame[0]))
+
+
+def table_of(frames: list[tuple[int, int, int, int, bytes]]) -> FrameTable:
+    """Return frames given as (time, lane, address, flags, payload) as a table."""
     sizes = np.array([len(frame[4]) for frame in frames], np.uint32)
     starts = np.zeros(len(frames), np.int64)
     np.cumsum(sizes[:-1], out=starts[1:]) if len(frames) > 1 else None

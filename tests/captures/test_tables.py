@@ -6,11 +6,11 @@ from decimal import Decimal
 import numpy as np
 import pyarrow as pa
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from tests.captures.frame_file import write_frames
-from tests.strategies import assert_same_frames, frame_tables, joined
+from tests.strategies import assert_same_frames, frame_tables, joined, table_of
 from zesty_abacus.core.captures.column_guess import guess_columns
 from zesty_abacus.core.captures.columns import Columns, split_line
 from zesty_abacus.core.captures.frame_csv import FORMAT as FRAME_TABLE
@@ -118,6 +118,7 @@ class TestFrameTables:
             FRAME_TABLE.read_with(path, Columns(roles=("time", "address")), lambda _: None, ReadReport("x"), Progress())
 
     @given(frame_tables(lanes=2))
+    @example(table_of([(0, 0, 0, F.REMOTE, b""), (0, 0, 10, F.REMOTE, b"")]))
     def test_what_the_program_writes_comes_back_with_every_flag(self, tmp_path_factory, table):
         if len(table):
             path = tmp_path_factory.mktemp("tables") / "a.csv"

@@ -22,6 +22,10 @@ _SENTENCE = re.compile(r"[$!][0-9A-Z]{2,},.*\*[0-9A-Fa-f]{2}[\s\"]*$")
 """How a line of IEC 61162-1 ends, whatever stands before it."""
 
 
+_OWN_NAMES = ("time_ns", "lane", "address")
+"""What the columns of a table of frames begin with that this program writes."""
+
+
 @lru_cache(maxsize=2)  # the formats of a table ask the same one after another
 def guess_columns(head: str) -> Columns | None:
     """Guess separator, decimal sign, head lines and what each column is; None if this is no table."""
@@ -73,15 +77,19 @@ def columns_named(names: tuple[str, ...], cells: list[list[str]]) -> Columns | N
 
 
 def _base(names: tuple[str, ...], roles: tuple[str, ...], cells: list[list[str]]) -> int:
-    """Return the base of addresses: what their name says; digits alone are decimal, unless each is a single one."""
+    """Return the base of addresses: what their name says; digits alone are decimal, unless each is a single one.
+
+    Those of a table that this program wrote are decimal, also where those that are looked at happen to be small.
+    """
     said = [re.sub("[^a-z]", " ", name.lower()).split() for name, role in zip(names, roles, strict=True)
             if role == "address"]  # fmt: skip
     for word in itertools.chain(*said):
         if word in _BASES:
             return _BASES[word]
     words = [cell for number, role in enumerate(roles) if role == "address" for cell in cells[number]]
-    is_decimal = all(re.fullmatch(r"\d+", word) for word in words) and any(int(word) > 9 for word in words)
-    return 10 if is_decimal else 16
+    are_digits = all(re.fullmatch(r"\d+", word) for word in words)
+    is_own = names[:3] == _OWN_NAMES
+    return 10 if are_digits and (is_own or any(int(word) > 9 for word in words)) else 16
 
 
 def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] | None:
