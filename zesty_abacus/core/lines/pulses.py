@@ -266,7 +266,7 @@ def _held(
 
 
 def _listed(clusters: list[Cluster]) -> str:
-    return f"{listed([f'{c.center / 1000:.4g}' for c in clusters], most=4)} µs" if clusters else "no length"
+    return f"{listed([f'{c.center / 1000:.4g}' for c in clusters[:4]], most=4)} µs" if clusters else "no length"
 
 
 def _bits(line: Edges, facts: PulseFacts, settings: PulseLine) -> tuple[BitRun, NDArray[np.int64]]:
