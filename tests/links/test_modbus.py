@@ -15,7 +15,7 @@ from tests.links.test_telegrams import bytes_result
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.links.framing import framing_of
-from zesty_abacus.core.links.modbus_rtu import ModbusRtuFraming, crc16
+from zesty_abacus.core.links.modbus_rtu import ModbusRtuFraming, _length_of, crc16
 from zesty_abacus.core.links.modbus_tcp import ModbusTcpFraming, tcp_exchanges
 from zesty_abacus.core.protocols.modbus import address_of, address_parts
 from zesty_abacus.core.protocols.registry import protocol_named
@@ -321,3 +321,29 @@ def test_a_fault_of_a_character_is_a_fault_of_its_unit():
     table = framing_of(ModbusRtuFraming()).apply(ModbusRtuFraming(), bytes_result(groups, flags=flags)).frames
     assert [bool(one & F.PARITY) for one in table.flags.tolist()] == [False, True, False, False]
     assert not any(one & F.BAD_CHECK for one in table.flags.tolist())
+
+
+ROOM = 40
+
+
+@pytest.mark.parametrize(
+    ("function", "request_bytes", "answer_bytes", "count_at"),
+    [
+        # Modbus application protocol V1.1b3, 6: where a unit says how many bytes follow, it is told of 6 here
+        (1, 8, 5 + 6, (None, 2)), (2, 8, 5 + 6, (None, 2)), (3, 8, 5 + 6, (None, 2)), (4, 8, 5 + 6, (None, 2)),
+        (5, 8, 8, (None, None)), (6, 8, 8, (None, None)), (15, 9 + 6, 8, (6, None)), (16, 9 + 6, 8, (6, None)),
+        (22, 10, 10, (None, None)), (23, 13 + 6, 5 + 6, (10, 2)), (0x83, 0, 5, (None, None)),
+        (0x97, 0, 5, (None, None)), (7, 0, 0, (None, None)), (21, 0, 0, (None, None)), (43, 0, 0, (None, None)),
+    ],
+)  # fmt: skip
+def test_how_long_a_unit_is_by_its_function(function, request_bytes, answer_bytes, count_at):
+    for is_answer, length, place in zip((False, True), (request_bytes, answer_bytes), count_at, strict=True):
+        data = np.full(ROOM, 99, np.uint16)
+        first = 3
+        data[first + 1] = function
+        if place is not None:
+            data[first + place] = 6
+            # where the count was not recorded, nobody knows
+            assert _length_of(data, first, first + place, is_answer) == 0
+            assert _length_of(data, first, first + place + 1, is_answer) == length
+        assert _length_of(data, first, ROOM, is_answer) == length

@@ -71,6 +71,12 @@ def test_datagrams_by_every_road(wrap):
     assert [(port, payload) for port, _, payload in found] == [(5000, b"hello"), (5000, b"back")]
 
 
+def test_what_stands_behind_a_packet_is_none_of_it_and_what_is_missing_is_told():
+    data = ip6(17, udp(40_000, 5000, b"hello"))
+    assert pieces([ethernet(0x86DD, data + bytes(7))]) == pieces([ethernet(0x86DD, data)]) == [(5000, 0, b"hello")]
+    assert pieces([ethernet(0x86DD, data[:-2])]) == [(5000, F.CUT_SHORT, b"hel")]
+
+
 def test_bare_ip_and_cooked_packets():
     data = udp(40_000, 5000, b"x")
     assert pieces([ip4(17, data), ip6(17, data)], link=101)[0][2] == b"x"

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from zesty_abacus.core.unravel.across.mirrors import _moved, _shares, _whole
+from zesty_abacus.core.unravel.across.pairs import _answered
 from zesty_abacus.core.unravel.across.periods import _period
 from zesty_abacus.core.unravel.across.thresholds import _chance, _State, _threshold
 from zesty_abacus.core.values.reference import ReferenceColumn
@@ -157,3 +158,33 @@ def test_at_which_part_of_the_times_two_states_are_the_same(values, other, scale
 def test_the_last_digits_that_arithmetic_leaves_are_no_scale():
     assert _whole(2.0000000001) == 2.0 and _whole(1e9 + 0.5) == 1e9 and _whole(-1e-12) == 0.0
     assert _whole(2.00001) == 2.00001 and _whole(1e9 + 1.5) != 1e9 + 1 and _whole(0.05) == 0.05
+
+
+# what answers what
+
+
+def asked_and_answered(waits_ms):
+    """Return a request every 100 ms, and what comes so long after each; None is no answer."""
+    requests = np.arange(len(waits_ms)) * 100 * MS
+    came = [at + wait * MS for at, wait in zip(requests.tolist(), waits_ms, strict=True) if wait is not None]
+
+    def view(times):
+        return SimpleNamespace(
+            lane=0,
+            thin=SimpleNamespace(time_ns=np.array(times, np.int64), size=1, matrix=np.zeros((len(times), 1), np.uint8)),
+        )
+
+    return view(requests), view(came)
+
+
+@pytest.mark.parametrize(
+    ("waits", "frames"),
+    [
+        # usually 2 ms: what takes five times that and a millisecond more is still one, later it is none
+        ([2] * 39 + [11], 40), ([2] * 39 + [12], 39), ([2] * 39 + [99], 39), ([2] * 39 + [None], 39),
+    ],
+)  # fmt: skip
+def test_what_comes_much_later_than_usual_answers_nothing(waits, frames):
+    asks, other = asked_and_answered(waits)
+    found = _answered(asks, other)
+    assert (found.frames, found.asked, found.median_ns, found.echoes) == (frames, 40, 2 * MS, 0)

@@ -113,6 +113,18 @@ def test_a_scale_that_changes_is_told_by_what_the_numbers_do():
     assert "power_of_ten" not in found[SLOW, "B14 B15"].parameters
 
 
+def test_each_scale_tells_of_its_own_numbers():
+    scales = [np.where((np.arange(900) + shift) // 150 % 2 == 0, -1, -2) for shift in (0, 75)]
+    values = [slow(900, low=2000, high=2600) / 10, slow(900, seed=3, low=3000, high=3900) / 10]
+    scaled = [np.round(value / 10.0**scale).astype(int) for value, scale in zip(values, scales, strict=True)]
+    registers = registers_with(900, 8, R1=scaled[0], R2=scales[0], R4=scaled[1], R5=scales[1])
+    found = findings(polled(registers, (0, 8, 1)))
+    for scale, number in (("B4 B5", "B2 B3"), ("B10 B11", "B8 B9")):
+        one = found[SLOW, scale]
+        assert one.parameters == {"reading": "signed", "scales": [number]}
+        assert f"and what {number} says goes by powers of ten when it changes." in one.reason
+
+
 def test_a_scale_that_never_moves_is_a_guess_beside_the_constant():
     registers = registers_with(400, 6, R1=slow(400), R2=slow(400, seed=2), R3=np.full(400, -2), R5=np.full(400, 7))
     capture = polled(registers, (0, 6, 1))
