@@ -1,3 +1,5 @@
+import functools
+import operator
 from fractions import Fraction
 from itertools import permutations
 from uuid import uuid4
@@ -242,3 +244,15 @@ def test_a_field_that_a_check_lets_go_leaves_nothing_behind():
     layout = new_layout("m", Applies(address=1), 3, [page, mirror, part], checks=(equal, inverse))
     assert encode_message(layout, {"mirror": 1}).payload == b"\xfe\x01\x00"
     assert encode_message(layout, {"mirror": 0xFF}).payload == b"\x00\xff\x07"
+
+
+@pytest.mark.parametrize("end", [(1 << 63) - 1, 1 << 63, (1 << 64) - 1])
+def test_a_check_is_filled_in_beside_a_number_of_64_bits(end):
+    """What a check covers is said by an expression over it."""
+    total, check = new_field("total", at("B7 B6 B5 B4 B3 B2 B1 B0")), new_field("check", at("B8"))
+    covered = Coverage(end=Expression("if(total > 9, 8, 4)"))
+    whole = Xor(id=uuid4(), name="whole", field=check.id, coverage=covered)
+    layout = new_layout("m", Applies(protocol="x"), 9, [total, check], checks=[whole])
+    made = encode_message(layout, {"total": end})
+    inside = end.to_bytes(8, "little")
+    assert made.payload == inside + bytes([functools.reduce(operator.xor, inside)])

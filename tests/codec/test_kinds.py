@@ -6,7 +6,7 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from tests.strategies import places_within
@@ -15,7 +15,7 @@ from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.encode import EncodeError, raw_column, raw_of, whole_of
 from zesty_abacus.core.codec.messages import encode_message
 from zesty_abacus.core.codec.plan import compile_layout
-from zesty_abacus.core.codec.scalar import bits_of_raw, physical_of, raw_of_bits
+from zesty_abacus.core.codec.scalar import bits_of_raw, field_range, physical_of, raw_of_bits
 from zesty_abacus.core.layouts.model import Applies, CurvePoint, FieldKind, NamedValue, RawSet, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 
@@ -114,6 +114,23 @@ def test_the_nearest_raw_value_of_a_table_is_found(wanted):
     raw, loss = whole_of(TABLE, wanted)
     best = min(abs(physical_of(TABLE, one) - wanted) for one in range(401))
     assert abs(loss) == best and abs(physical_of(TABLE, raw) - wanted) == best
+
+
+CURVES = st.one_of(
+    st.lists(st.fractions(-20, 20, max_denominator=8), min_size=2, max_size=4)
+    .filter(lambda numbers: any(numbers[1:])).map(lambda numbers: {"polynomial": tuple(numbers)}),
+    st.dictionaries(st.integers(-300, 300), st.integers(-90, 90), min_size=2, max_size=5).map(
+        lambda corners: {"table": tuple(CurvePoint(Fraction(x), Fraction(y)) for x, y in sorted(corners.items()))}
+    ),
+)  # fmt: skip
+
+
+@given(CURVES, st.sampled_from([Fraction(1), Fraction(1, 4), Fraction(-3)]), st.integers(-50, 50))
+@example({"polynomial": (Fraction(0), Fraction(-10), Fraction(1))}, Fraction(1), 0)
+def test_the_range_of_a_curve_is_that_of_all_raw_numbers(curve, ratio, offset):
+    field = new_field("curve", at("B0"), FieldKind.SIGNED, ratio=ratio, offset=Fraction(offset), **curve)
+    values = [physical_of(field, raw) for raw in range(-128, 128)]
+    assert field_range(field) == (min(values), max(values))
 
 
 def test_a_value_beyond_a_table_does_not_fit():

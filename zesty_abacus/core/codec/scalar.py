@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 import struct
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from fractions import Fraction
 
 import numpy as np
@@ -98,39 +98,46 @@ def _along(field: Field, x: Fraction) -> Fraction:
 
 def field_range(field: Field) -> tuple[Fraction, Fraction]:
     """Return the lowest and highest value a field's bits can say."""
-    if field.table:
-        heights = [corner.y for corner in field.table]
-        return min(heights), max(heights)
-    low, high = sorted(physical_of(field, raw) for raw in field.raw_range())
-    return low, high
+    values = [physical_of(field, raw) for raw in _raws_around(field, _turns(field))]
+    return min(values), max(values)
 
 
 def nearest_raw(field: Field, wanted: Fraction) -> int:
     """Return the raw number, within 64 bits but perhaps beyond the field, whose value is nearest to the wanted one."""
     if not field.is_curved:
         return round((wanted - field.offset) / field.ratio)
-    low, high = field.raw_range()
-    candidates = {low, high}
-    for x in _before_curve(field, wanted):
-        raw = math.floor((x - field.offset) / field.ratio)
-        candidates |= {min(max(one, low), high) for one in (raw, raw + 1)}
+    # where the curve turns is nearest to what it never reaches
+    candidates = _raws_around(field, itertools.chain(_turns(field), _before_curve(field, wanted)))
     return min(sorted(candidates), key=lambda raw: abs(physical_of(field, raw) - wanted))
+
+
+def _raws_around(field: Field, places: Iterable[Fraction]) -> set[int]:
+    """Return the ends of a field's raw numbers, and those beside places on the near side of its curve."""
+    low, high = field.raw_range()
+    found = {low, high}
+    for x in places:
+        raw = math.floor((x - field.offset) / field.ratio)
+        found |= {min(max(one, low), high) for one in (raw, raw + 1)}
+    return found
+
+
+def _turns(field: Field) -> Iterator[Fraction]:
+    """Yield where the curve may turn: at the corners of a table, at the roots of a polynomial's slope."""
+    yield from (corner.x for corner in field.table)
+    if len(field.polynomial) > 2:
+        slopes = np.polynomial.polynomial.polyder([float(c) for c in field.polynomial])
+        yield from map(Fraction, _roots(list(slopes)))
 
 
 def _before_curve(field: Field, wanted: Fraction) -> Iterator[Fraction]:
     """Yield where the curve has a value: on each segment of a table, at the real roots of a polynomial."""
     for left, right in itertools.pairwise(field.table):
-        yield left.x
-        yield right.x
         if min(left.y, right.y) <= wanted <= max(left.y, right.y) and left.y != right.y:
             yield left.x + (right.x - left.x) * (wanted - left.y) / (right.y - left.y)
     if field.polynomial:
         coefficients = [float(c) for c in field.polynomial]
         coefficients[0] -= float(wanted)
-        slopes = np.polynomial.polynomial.polyder(coefficients) if len(coefficients) > 2 else np.array([])
-        # where it turns is nearest to what it never reaches
-        for root in (*_roots(coefficients), *_roots(list(slopes))):
-            yield Fraction(root)
+        yield from map(Fraction, _roots(coefficients))
 
 
 def _roots(coefficients: list[float]) -> list[float]:
