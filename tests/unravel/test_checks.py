@@ -1,5 +1,6 @@
 """Checks of every sort found again, with parameters that give each frame's check; and nothing found in noise."""
 
+import itertools
 import re
 from functools import reduce
 from operator import xor
@@ -17,7 +18,8 @@ from zesty_abacus.core.frames.segment_frames import KindFrames
 from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.core.layouts.places import format_places, parse_places
 from zesty_abacus.core.unravel import look
-from zesty_abacus.core.unravel.checking.linear import combination, frames_needed, is_linear
+from zesty_abacus.core.unravel.checking.folded import _left_out, _left_out_at_the_ends
+from zesty_abacus.core.unravel.checking.linear import Dependencies, combination, frames_needed
 from zesty_abacus.core.unravel.checking.polynomials import common_divisor, divided, reflected, remainder
 from zesty_abacus.core.unravel.checking.refuting import could_be_crc
 from zesty_abacus.core.unravel.judge import judged
@@ -318,13 +320,73 @@ def multiplied(one, other):
 @given(st.integers(0, 10_000), st.booleans())
 def test_a_linear_check_is_told_from_another_one(seed, linear):
     random = np.random.default_rng(seed)
-    count = frames_needed(32) + 8
-    words = [int(random.integers(0, 2**32)) for _ in range(count)]
-    frames = []
-    for word in words:
-        value = crc(word.to_bytes(4, "big"), 8, 0x1D, 0xC7, 0x11, False) if linear else int(random.integers(0, 256))
-        frames.append(word << 8 | value)
-    assert is_linear(frames, 0xFF) == linear
+    frames = random.integers(0, 256, (frames_needed(32) + 8, 5)).astype(np.uint8)
+    for frame in frames:
+        frame[4] = crc(frame[:4].tobytes(), 8, 0x1D, 0xC7, 0x11, False) if linear else frame[4]
+    found = Dependencies(frames)
+    assert found.decide(range(32, 40)) == linear
+    assert found.decide(range(8)) == linear, "what a check is worked out from can be worked out from it"
+
+
+def depends(frames, own):
+    """Return whether nothing speaks against it that some bits are combinations of the others, frame by frame."""
+    basis = {}
+    for frame in frames[1:]:
+        row = frame ^ frames[0]
+        while rest := row & ~own:
+            if rest.bit_length() not in basis:
+                basis[rest.bit_length()] = row
+                break
+            row ^= basis[rest.bit_length()]
+        else:
+            if row:
+                return False
+    return True
+
+
+@given(st.integers(0, 10_000), st.integers(2, 40), st.sets(st.integers(0, 23), min_size=1, max_size=10),
+       st.integers(0, (1 << 24) - 1))  # fmt: skip
+def test_what_depends_is_what_no_frame_speaks_against(seed, count, bits, left_out):
+    """In few frames and many, with bits that stand still, that are others, or exclusive ors of others."""
+    random = np.random.default_rng(seed)
+    plain = random.integers(0, 2, (count, 24))
+    for bit in random.integers(0, 24, 8):
+        plain[:, bit] = plain[:, random.integers(0, 24, random.integers(0, 4))].sum(axis=1) % 2
+    frames = np.packbits(plain, axis=1, bitorder="little")
+    own = sum(1 << bit for bit in bits)
+    left_out &= ~own
+    wanted = depends([int.from_bytes(row.tobytes(), "little") & ~left_out for row in frames], own)
+    assert Dependencies(frames, left_out).decide(bits) == wanted
+
+
+def wide(size, frames, polynomial=0x1021, seed=0, noise=False):
+    """Return frames of random bytes, of which the last two are a CRC unless they are noise as well."""
+    random = np.random.default_rng(seed)
+    matrix = random.integers(0, 256, (frames, size)).astype(np.uint8)
+    for row in matrix if not noise else ():
+        row[-2:] = list(crc(row[:-2].tobytes(), 16, polynomial, 0xFFFF, 0, False).to_bytes(2, "big"))
+    return matrix
+
+
+@pytest.mark.parametrize("frames", [30, 133, 700])
+def test_checks_of_long_messages_are_found_however_many_frames_there_are(frames):
+    found = the_check(wide(64, frames))
+    assert places_of(found) == "B62 B63" and found.parameters["polynomial"] == 0x1021
+
+
+@pytest.mark.parametrize("frames", [40, 133, 700])
+def test_long_messages_of_noise_have_none(frames):
+    assert the_check(wide(64, frames, noise=True)) is None
+
+
+def test_of_many_bytes_fewer_are_left_out_of_a_sum():
+    """All ways to leave some out are looked at, and of long messages they would be tens of thousands."""
+    for count, most in ((4, 3), (29, 3), (30, 2), (90, 2), (91, 1)):
+        outs = [{one for one in out if one < count} for out in _left_out(count).tolist()]
+        wanted = [set(out) for n in range(most + 1) for out in itertools.combinations(range(count), n)]
+        assert outs == wanted
+    ends = [[one for one in out if one < 9] for out in _left_out_at_the_ends(9).tolist()]
+    assert ends == [[], [8], [0], [7, 8], [0, 8], [0, 1], [6, 7, 8], [0, 7, 8], [0, 1, 8], [0, 1, 2]]
 
 
 @pytest.mark.parametrize(("step", "wrap"), [(1, 16), (1, 15), (3, 16), (1, 256), (2, 15), (1, 4)])

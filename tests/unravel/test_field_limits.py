@@ -98,8 +98,22 @@ def test_three_single_bits_in_a_row_that_turn_as_a_coin_does_are_noise(flips, ru
     assert _noise(_turning(flips, 101), tiles) == runs
     assert _noise(_turning(flips, 40), tiles) == [], "39 pairs tell nothing"
     assert _noise(_turning([0.5] * 4, 41), tiles[:4] if len(tiles) > 3 else tiles) != []
-    # a longer run is a value that was found, and no noise
+    # a few bits together are a value that was found, and no noise
     assert _noise(_turning([0.5] * 8, 101), [run(3), *(Tile((bit,), NUMBER, 0.0, 0.0) for bit in (4, 5))]) == []
+
+
+def test_of_a_number_of_eight_bits_the_highest_rest():
+    """One of which all turn as a coin does is no number; in little-endian order its bits are in two runs."""
+    for count, runs in ((7, []), (8, [tuple(range(7, -1, -1))])):
+        matrix = _turning([0.5] * count, 101)
+        assert _noise(matrix, [Tile(tuple(range(count - 1, -1, -1)), NUMBER, 0.0, 0.0)]) == runs
+    resting = _turning([0.5] * 7 + [0.3], 101)
+    assert _noise(resting, [Tile(tuple(range(7, -1, -1)), NUMBER, 0.0, 0.0)]) == []
+    two = seen_of(np.repeat(_turning([0.5] * 8, 101).matrix, 2, axis=1))
+    # two bits of the second byte are too few for a run of their own, so all of the number stays one; three are enough
+    for low, runs in ((9, []), (10, [tuple(range(7, -1, -1)), (10, 9, 8)])):
+        bits = (*range(low, 7, -1), *range(7, -1, -1))
+        assert _noise(two, [Tile(bits, NUMBER, 0.0, 0.0)]) == runs
 
 
 def _turning(flips, frames):

@@ -123,11 +123,11 @@ def correlations(one: NDArray[np.float64], others: NDArray[np.float64], most: in
 def _filled(curve: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return a curve around its mean and over its spread, with 0 where it is not known, and where it is known."""
     known = np.isfinite(curve)
-    with np.errstate(all="ignore"):
-        mean = np.nanmean(curve, axis=-1, keepdims=True)
-        spread = np.nanstd(curve, axis=-1, keepdims=True)
-    made = np.where(known, (curve - mean) / np.where(spread > 0, spread, 1), 0.0)
-    return made, known.astype(np.float64)
+    count = np.maximum(known.sum(axis=-1, keepdims=True), 1)
+    plain = np.where(known, curve, 0.0)
+    apart = np.where(known, plain - plain.sum(axis=-1, keepdims=True) / count, 0.0)
+    spread = np.sqrt((apart * apart).sum(axis=-1, keepdims=True) / count)
+    return apart / np.where(spread > 0, spread, 1), known.astype(np.float64)
 
 
 _COARSE = 384

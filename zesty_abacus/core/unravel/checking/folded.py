@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from itertools import chain, combinations, islice
+from functools import lru_cache
+from itertools import chain, combinations
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 _FIRST = 12
-_AT_ONCE = 256
 _MOST_LEFT_OUT = 3
 """Bytes that move and may be left out of a sum."""
+_MOST_CHOICES = 4096
+"""Ways to leave some out: of more than 29 bytes two at the most, of more than 90 one."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -46,15 +49,15 @@ class Folded:
         """Return the moving bytes that go in, as many as possible; None if no choice of them gives the check."""
         places = np.array(moving, np.int64)
         first = self.weight(data[:_FIRST, moving], places)
-        for choices in _choices(len(moving)) if self.upper is None else _stretches(len(moving)):
-            # a frame that is wrong itself must not be the measure, so there are two of them
-            rests = self._rests(first, raw[:_FIRST], choices)
-            alike = [(rests == rests[:, place : place + 1]).mean(axis=1) for place in (0, rests.shape[1] - 1)]
-            for choice in choices[np.maximum(*alike) >= 0.8]:
-                chosen = places[choice]
-                _, counts = np.unique(self._rest(self.totals(data[:, chosen], chosen), raw), return_counts=True)
-                if counts.max() >= 0.95 * len(raw):
-                    return chosen.tolist()
+        left_out = _left_out(len(moving)) if self.upper is None else _left_out_at_the_ends(len(moving))
+        # a frame that is wrong itself must not be the measure, so there are two of them
+        rests = self._rests(first, raw[:_FIRST], left_out)
+        alike = [(rests == rests[place]).mean(axis=0) for place in (0, len(rests) - 1)]
+        for out in left_out[np.maximum(*alike) >= 0.8]:
+            chosen = np.delete(places, out[out < len(places)])
+            _, counts = np.unique(self._rest(self.totals(data[:, chosen], chosen), raw), return_counts=True)
+            if counts.max() >= 0.95 * len(raw):
+                return chosen.tolist()  # type: ignore[no-any-return]
         return None
 
     def is_whole(self, taken: Sequence[int]) -> bool:
@@ -131,31 +134,38 @@ class Folded:
         return raw ^ total if not self.modulo else (raw - self.sign * total) % self.modulo
 
     def _rests(
-        self, weights: NDArray[np.int64], raw: NDArray[np.int64], choices: NDArray[np.bool_]
+        self, weights: NDArray[np.int64], raw: NDArray[np.int64], left_out: NDArray[np.int64]
     ) -> NDArray[np.int64]:
-        """Return what is left of checks without each choice of bytes; int64 (choices, n)."""
+        """Return what is left of checks without all bytes but some; int64 (n, choices)."""
+        # what is left out is little, so it is taken away again; the last column stands for no byte
+        away = np.concatenate([weights, np.zeros((len(weights), 1), np.int64)], axis=1)[:, left_out]
         if self.modulo:
-            return (raw - self.sign * (choices.astype(np.int64) @ weights.T)) % self.modulo
-        taken = np.where(choices[:, None, :], weights[None, :, :], 0)
-        return raw ^ np.bitwise_xor.reduce(taken, axis=2)
+            return (raw[:, None] - self.sign * (weights.sum(axis=1)[:, None] - away.sum(axis=2))) % self.modulo
+        total = np.bitwise_xor.reduce(weights, axis=1)
+        return (raw ^ total)[:, None] ^ np.bitwise_xor.reduce(away, axis=2)
 
 
-def _choices(count: int) -> Iterator[NDArray[np.bool_]]:
-    """Yield which of so many bytes go in, as many as possible first; bool (some, count)."""
-    outs = chain.from_iterable(combinations(range(count), n) for n in range(min(_MOST_LEFT_OUT, count - 1) + 1))
-    while some := list(islice(outs, _AT_ONCE)):
-        choices = np.ones((len(some), count), np.bool_)
-        for row, out in enumerate(some):
-            choices[row, list(out)] = False
-        yield choices
+@lru_cache(maxsize=64)
+def _left_out(count: int) -> NDArray[np.int64]:
+    """Return which of so many bytes do not go in, as few as possible first; int64 (choices, :data:`_MOST_LEFT_OUT`).
+
+    ``count`` stands for none.
+    """
+    most = min(_MOST_LEFT_OUT, count - 1)
+    while most > 1 and sum(math.comb(count, n) for n in range(most + 1)) > _MOST_CHOICES:
+        most -= 1
+    outs = chain.from_iterable(combinations(range(count), n) for n in range(most + 1))
+    return np.array([[*out, *[count] * (_MOST_LEFT_OUT - len(out))] for out in outs], np.int64)
 
 
-def _stretches(count: int) -> Iterator[NDArray[np.bool_]]:
-    """Yield which of so many bytes go in where they make words: all but some at either end; bool (some, count)."""
-    outs = range(min(_MOST_LEFT_OUT, count - 1) + 1)
-    firsts = [(first, count - out) for out in outs for first in range(out + 1)]
-    places = np.arange(count)
-    yield np.array([(places >= first) & (places < first + length) for first, length in firsts])
+@lru_cache(maxsize=64)
+def _left_out_at_the_ends(count: int) -> NDArray[np.int64]:
+    """Return which of so many bytes do not go in where they make words: some at either end."""
+    most = min(_MOST_LEFT_OUT, count - 1)
+    outs = [
+        [*range(before), *range(count - out + before, count)] for out in range(most + 1) for before in range(out + 1)
+    ]
+    return np.array([[*out, *[count] * (_MOST_LEFT_OUT - len(out))] for out in outs], np.int64)
 
 
 def _bytes(data: NDArray[np.uint8], _places: NDArray[np.int64]) -> NDArray[np.int64]:

@@ -1,43 +1,52 @@
 """Whether some bits of a frame depend on the others by exclusive ors alone, as every CRC does.
 
-Such bits are an affine function over GF(2): where the other bits of a difference are a combination of those of some
-differences, these are the same combination. Gaussian elimination shows it, whatever the polynomial, the bytes covered
-and the key.
+Such bits are an affine function over GF(2), whatever the polynomial, the bytes covered and the key: each is a
+combination of other columns of the matrix of differences. The combinations of columns that give nothing, found by
+Gaussian elimination, tell of all bits at once: some are decided by the rest if, cut to them, these combinations give
+each of them alone.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
 
 _LEAST_REDUNDANT = 6
 
 
-def is_linear(frames: Sequence[int], own: int) -> bool:
-    """Return whether nothing speaks against it.
+class Dependencies:
+    """How bits depend on each other in some frames, worked out once for whatever is asked of them.
 
     Parameters
     ----------
-    frames
-        Whole payloads as numbers.
-    own
-        Which bits of them are asked about, as a mask.
+    frames : uint8 (n, size)
+    left_out
+        Bits, as a mask, that nothing is to be worked out from.
     """
-    basis: dict[int, int] = {}
-    for frame in frames[1:]:
-        row = frame ^ frames[0]
-        rest = row & ~own
-        while rest:
-            top = rest.bit_length()
-            if top not in basis:
-                basis[top] = row
-                break
-            row ^= basis[top]
-            rest = row & ~own
-        else:
-            # the other bits are a combination of those before, so these have to be the same combination
+
+    def __init__(self, frames: NDArray[np.uint8], left_out: int = 0) -> None:
+        differences = np.unpackbits(frames[1:] ^ frames[:1], axis=1, bitorder="little")
+        basis: dict[int, tuple[int, int]] = {}
+        self._nothing: list[int] = []
+        for bit, flips in enumerate(np.packbits(differences.T, axis=1)):
+            column = 0 if left_out >> bit & 1 else int.from_bytes(flips.tobytes(), "big")
+            row, mask = _reduced(basis, column, 1 << bit)
             if row:
-                return False
-    return True
+                basis[row.bit_length()] = row, mask
+            else:
+                self._nothing.append(mask)
+
+    def decide(self, bits: Iterable[int]) -> bool:
+        """Return whether each of some bits is a combination of those besides, in all the frames alike."""
+        own = sum(1 << bit for bit in bits)
+        basis: dict[int, tuple[int, int]] = {}
+        for mask in self._nothing:
+            row, _ = _reduced(basis, mask & own, 0)
+            if row:
+                basis[row.bit_length()] = row, 0
+        return len(basis) == own.bit_count()
 
 
 def frames_needed(moving_bits: int) -> int:

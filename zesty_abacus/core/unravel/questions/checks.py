@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ...layouts.places import Places, byte_bits, format_places
 from ..checking.crc import SolvedCrc, bare, constants_of, solve
 from ..checking.folded import Folded, folds
-from ..checking.linear import frames_needed, is_linear
+from ..checking.linear import Dependencies, frames_needed
 from ..finding import Said
 from ..seen import Seen, raw_of
 from ..tiling.tile import costs_without
@@ -24,6 +24,9 @@ _CHOICES = 3
 _LEAST_SHARE = 0.97
 _SOLVED_FROM = 28
 """Frames that a CRC is solved from."""
+_WIDE = 10
+"""Bytes of a message up to which every stretch is tried for bits in every place, also where frames are too few to say
+which bits depend on others; of longer ones there are hundreds of places and thousands of stretches."""
 _MOST_BEHIND = 2
 """Bytes of a key behind the data that are tried."""
 _RESTLESS = 0.3, 0.7
@@ -80,7 +83,7 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
     for bits in _candidates(seen, free):
         if any(taken[bit] for bit in bits):
             continue
-        solved = solver.solve(bits)
+        solved = solver.solve(bits) if solver.is_likely(bits) else None
         if solved is None:
             continue
         # beside a CRC that its data could as well be worked out from, those bits look like a CRC of it, too
@@ -94,7 +97,7 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
     if mutual:
         found.append(_most_worked_out(seen, free, mutual))
     # what depends on the rest by a check that was found can be told as a part of an odd one as well
-    for bits in solver.restless_runs(free) if not found else ():
+    for bits in solver.restless_runs(free) if not found and not solver.is_groping else ():
         solved = solver.solve(bits)
         if solved is not None:
             found.append(solved)
@@ -159,11 +162,18 @@ def _may_be_still(seen: Seen) -> NDArray[np.bool_]:
 
 
 class _Solver:
-    """Looks for what some bits are worked out from, over the frames of one kind."""
+    """Looks for what some bits are worked out from, over the frames of one kind.
+
+    Attributes
+    ----------
+    is_groping
+        Whether frames are too few to say which bits depend on the rest, in a message in which there are many.
+    """
 
     def __init__(self, seen: Seen) -> None:
         self._seen = seen
         self._solved = 0
+        self._dependencies: dict[tuple[int, int], Dependencies] = {}
         changed = seen.matrix[1:] ^ seen.matrix[:-1]
         self._changed = np.concatenate([np.zeros((1, seen.size), np.uint8), changed])
         self._changed[~seen.follows] = 0
@@ -174,6 +184,12 @@ class _Solver:
         bits = np.unpackbits(self._differences, axis=1, bitorder="little")
         self._shares = bits.sum(axis=0) / max(len(bits) - 1, 1)
         self._moving = [bool(seen.moves[n * 8 : n * 8 + 8].any()) for n in range(seen.size)]
+        self.is_groping = seen.size > _WIDE and len(self._different) < frames_needed(int(seen.moves.sum()))
+
+    def is_likely(self, bits: tuple[int, ...]) -> bool:
+        """Return whether bits are asked about: all, but where it gropes only those at the end or the beginning."""
+        places = {bit // 8 for bit in bits}
+        return not self.is_groping or 0 in places or self._seen.size - 1 in places
 
     def has_solved(self, bits: tuple[int, ...]) -> None:
         """Leave a check out of what others depend on: with it every byte it covers is linear in the rest."""
@@ -259,17 +275,19 @@ class _Solver:
 
         Of three choices, since a single frame that was damaged on its way spoils the one it is in.
         """
-        own = 0
-        for bit in bits:
-            own |= 1 << bit
         needed = max(frames_needed(int(self._seen.moves.sum())), _SOLVED_FROM)
         step = max(len(self._different) // needed, 1)
         for first in range(min(step, _CHOICES)):
             rows = self._different[first::step][:needed]
-            frames = (int.from_bytes(self._seen.matrix[row].tobytes(), "little") for row in rows.tolist())
-            if is_linear([frame & ~self._solved for frame in frames], own):
+            if self._dependencies_in(first, rows).decide(bits):
                 return rows
         return None
+
+    def _dependencies_in(self, choice: int, rows: NDArray[np.int64]) -> Dependencies:
+        key = choice, self._solved
+        if key not in self._dependencies:
+            self._dependencies[key] = Dependencies(self._seen.matrix[rows], self._solved)
+        return self._dependencies[key]
 
     def _rows(self) -> NDArray[np.int64]:
         step = max(len(self._different) // _MOST_DIFFERENT, 1)
@@ -341,19 +359,24 @@ class _Solver:
 
     def _stretches(self, covered: list[int]) -> Iterator[list[int]]:
         """Yield what a CRC may be taken over: all, less and less of it, all but one byte."""
-        count = len(covered)
         seen: set[tuple[int, ...]] = set()
-        ranges = [
-            covered[a:b] for length in range(count, 0, -1) for a in range(count - length + 1) for b in [a + length]
-        ]
-        without = [[*covered[:n], *covered[n + 1 :]] for n in range(1, count - 1)]
-        for taken in [ranges[0], *without, *ranges[1:]]:
+        for taken in self._all_stretches(covered):
             # bytes that stand still before the first that moves change nothing
             first = next((n for n, byte in enumerate(taken) if self._moving[byte]), None)
             if first is None or tuple(taken[first:]) in seen:
                 continue
             seen.add(tuple(taken[first:]))
             yield taken
+
+    def _all_stretches(self, covered: list[int]) -> list[list[int]]:
+        count = len(covered)
+        if self.is_groping:
+            return [covered, *(part for n in range(1, count) for part in (covered[n:], covered[:-n]))]
+        ranges = [
+            covered[a:b] for length in range(count, 0, -1) for a in range(count - length + 1) for b in [a + length]
+        ]
+        without = [[*covered[:n], *covered[n + 1 :]] for n in range(1, count - 1)]
+        return [ranges[0], *without, *ranges[1:]]
 
     def _agreeing(
         self, solved: SolvedCrc, bits: tuple[int, ...], part: NDArray[np.uint8], actual: NDArray[np.uint64],

@@ -18,7 +18,7 @@ from .constants import runs_of
 
 _MOST_NAMES = 16
 _LEAST_NOISE, _LEAST_NOISY_BITS = 40, 3
-_RESTLESS = 0.35
+_RESTLESS, _LEAST_NUMBER_BITS = 0.35, 8
 _NOISE_CONFIDENCE = 0.4
 _LEAST_SIZE_BITS, _LEAST_TURNS, _LEAST_FAR = 4, 3, 4
 
@@ -67,17 +67,36 @@ def _with_sign(seen: Seen, tile: Tile, beside: Sequence[Tile], when: tuple[When,
 
 
 def _noise(seen: Seen, tiles: Sequence[Tile]) -> list[tuple[int, ...]]:
-    """Return runs of single bits of which each turns as if a coin was tossed, from the most significant.
+    """Return runs of bits of which each turns as if a coin was tossed, from the most significant.
 
     Bits of a check that was not solved, or of what is enciphered, have nothing to do with one another; as so many flags
-    they would be told just as shortly, and nobody has flags like that.
+    they would be told just as shortly, and as a number more shortly yet where frames are few. But nobody has flags like
+    that, and of a number of some bits the highest rest.
     """
     pairs = int(seen.follows.sum())
-    restless = np.zeros(seen.size * 8, np.bool_)
-    if pairs >= _LEAST_NOISE:
-        for tile in tiles:
-            restless[list(tile.bits)] = len(tile.bits) == 1 and seen.flips[tile.bits[0]] >= _RESTLESS * pairs
-    return [run for run in runs_of(restless) if len(run) >= _LEAST_NOISY_BITS]
+    if pairs < _LEAST_NOISE:
+        return []
+    noisy = [one for one in tiles if _is_noise(seen, one, pairs)]
+    while True:
+        runs = [run for run in runs_of(_marked(seen, noisy)) if len(run) >= _LEAST_NOISY_BITS]
+        # what lies in several runs of which one is too short stays what it was
+        told = _marked(seen, runs)
+        whole = [one for one in noisy if told[list(one.bits)].all()]
+        if len(whole) == len(noisy):
+            return runs
+        noisy = whole
+
+
+def _is_noise(seen: Seen, tile: Tile, pairs: int) -> bool:
+    is_asked = len(tile.bits) == 1 or (len(tile.bits) >= _LEAST_NUMBER_BITS and tile.shape != STATE)
+    return is_asked and bool((seen.flips[list(tile.bits)] >= _RESTLESS * pairs).all())
+
+
+def _marked(seen: Seen, runs: Sequence[Tile] | Sequence[tuple[int, ...]]) -> NDArray[np.bool_]:
+    marked = np.zeros(seen.size * 8, np.bool_)
+    for run in runs:
+        marked[list(run.bits if isinstance(run, Tile) else run)] = True
+    return marked
 
 
 def _said_noise(seen: Seen, bits: tuple[int, ...], when: tuple[When, ...]) -> Said:
