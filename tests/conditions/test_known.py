@@ -248,3 +248,30 @@ def test_a_bit_of_a_set_is_asked_by_its_name(text, rows):
 def test_what_is_asked_of_frames_is_said_back(text, said):
     known = Known([lane.name for lane in BOAT], [], [Moment(time_ns=0, text="casting off")])
     assert bind(text, known).words() == said
+
+
+WIDE = new_layout(
+    "Wide", Applies(address=0x100), 16,
+    [new_field("a", at("B7 B6 B5 B4 B3 B2 B1 B0")), new_field("b", at("B15 B14 B13 B12 B11 B10 B9 B8"))],
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("text", "rows"),
+    [
+        # the first product needs all its 61 bits, and is no float
+        ("raw(a) * raw(b) == 1152922604119523329", [0]), ("raw(a) * raw(b) == 1152922604119523328", []),
+        ("raw(a) - raw(b) == 1099510579200", [0]), ("raw(b) - raw(a) == -1099510579200", [0]),
+        ("crosses(raw(b), 3)", [1, 2, 4]), ("size - 17 == -1", [0, 1, 2, 3, 4, 5]),
+    ],
+)  # fmt: skip
+def test_whole_numbers_are_reckoned_exactly_and_a_level_is_met_at_its_height(text, rows):
+    pairs = ((1 << 40) + 1, (1 << 20) + 1), (1, 2), (1, 3), (1, 2), (1, 4), (1, 5)
+    payloads = [a.to_bytes(8, "little") + b.to_bytes(8, "little") for a, b in pairs]
+    capture = capture_of(*((10 * n, 0, 0x100, 0, payload) for n, payload in enumerate(payloads)))
+    assert asked(capture, text, [WIDE]) == rows
+
+
+def test_of_an_empty_frame_less_than_nothing_is_left():
+    capture = capture_of((0, 0, 0x100, 0, b""), (10, 0, 0x100, 0, b"\1"))
+    assert asked(capture, "size - 1 < 0", []) == [0]
