@@ -385,6 +385,7 @@ def test_of_many_bytes_fewer_are_left_out_of_a_sum():
         outs = [{one for one in out if one < count} for out in _left_out(count).tolist()]
         wanted = [set(out) for n in range(most + 1) for out in itertools.combinations(range(count), n)]
         assert outs == wanted
+    assert len(_left_out(0)) == len(_left_out_at_the_ends(0)) == 0 and _left_out(1).tolist() == [[1, 1, 1]]
     ends = [[one for one in out if one < 9] for out in _left_out_at_the_ends(9).tolist()]
     assert ends == [[], [8], [0], [7, 8], [0, 8], [0, 1], [6, 7, 8], [0, 7, 8], [0, 1, 8], [0, 1, 2]]
 

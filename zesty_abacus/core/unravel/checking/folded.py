@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import chain, combinations
@@ -154,18 +154,20 @@ def _left_out(count: int) -> NDArray[np.int64]:
     most = min(_MOST_LEFT_OUT, count - 1)
     while most > 1 and sum(math.comb(count, n) for n in range(most + 1)) > _MOST_CHOICES:
         most -= 1
-    outs = chain.from_iterable(combinations(range(count), n) for n in range(most + 1))
-    return np.array([[*out, *[count] * (_MOST_LEFT_OUT - len(out))] for out in outs], np.int64)
+    return _rows_of(chain.from_iterable(combinations(range(count), n) for n in range(most + 1)), count)
 
 
 @lru_cache(maxsize=64)
 def _left_out_at_the_ends(count: int) -> NDArray[np.int64]:
     """Return which of so many bytes do not go in where they make words: some at either end."""
     most = min(_MOST_LEFT_OUT, count - 1)
-    outs = [
-        [*range(before), *range(count - out + before, count)] for out in range(most + 1) for before in range(out + 1)
-    ]
-    return np.array([[*out, *[count] * (_MOST_LEFT_OUT - len(out))] for out in outs], np.int64)
+    ends = ((before, out - before) for out in range(most + 1) for before in range(out + 1))
+    return _rows_of(((*range(before), *range(count - behind, count)) for before, behind in ends), count)
+
+
+def _rows_of(outs: Iterable[tuple[int, ...]], count: int) -> NDArray[np.int64]:
+    rows = [[*out, *[count] * (_MOST_LEFT_OUT - len(out))] for out in outs]
+    return np.array(rows, np.int64).reshape(-1, _MOST_LEFT_OUT)
 
 
 def _bytes(data: NDArray[np.uint8], _places: NDArray[np.int64]) -> NDArray[np.int64]:
