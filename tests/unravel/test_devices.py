@@ -122,7 +122,10 @@ def test_each_scale_tells_of_its_own_numbers():
     for scale, number in (("B4 B5", "B2 B3"), ("B10 B11", "B8 B9")):
         one = found[SLOW, scale]
         assert one.parameters == {"reading": "signed", "scales": [number]}
-        assert f"and what {number} says goes by powers of ten when it changes." in one.reason
+        assert one.reason == (
+            f"As a number with sign it is between −2 and −1 in all 900 frames, and what {number} says goes by powers "
+            "of ten when it changes."
+        )
 
 
 def test_a_scale_that_never_moves_is_a_guess_beside_the_constant():
@@ -130,7 +133,7 @@ def test_a_scale_that_never_moves_is_a_guess_beside_the_constant():
     capture = polled(registers, (0, 6, 1))
     one = findings(capture)[SLOW, "B6 B7"]
     assert one.instead_of and one.parameters == {"reading": "signed", "scales": ["B2 B3", "B4 B5"]}
-    assert one.confidence == 0.5 and one.reason.startswith("It is -2 in all 400 frames")
+    assert one.confidence == 0.5 and one.reason.startswith("It is −2 in all 400 frames")
     assert not any(places == "B10 B11" for _, places in findings(capture))
 
 

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from ...layouts.places import Places, byte_bits, format_places
+from ...words import grouped
 from ..finding import Said
 from ..seen import Seen
 from ..words import count_of, share_words
@@ -90,10 +91,10 @@ def _scale(seen: Seen, bits: tuple[int, ...], found: Sequence[Said]) -> Said:
     places = format_places(Places(bits))
     scaled = [format_places(Places(one.bits)) for one in found if one.parameters.get("power_of_ten") == places]
     scale = seen.numbers(bits, signed=True)
+    ends = f"{grouped(int(scale.min()))} and {grouped(int(scale.max()))}"
     reason = (
-        f"As a number with sign it is between {scale.min()} and {scale.max()} in all {count_of(len(seen), 'frame')}, "
-        f"and what {' and '.join(scaled)} {'says' if len(scaled) == 1 else 'say'} goes by powers of ten when it "
-        "changes."
+        f"As a number with sign it is between {ends} in all {count_of(len(seen), 'frame')}, and what "
+        f"{' and '.join(scaled)} {'says' if len(scaled) == 1 else 'say'} goes by powers of ten when it changes."
     )
     return Said(
         kind="field", bits=bits, parameters={"reading": "signed", "scales": scaled}, frames=len(seen), confidence=0.9,
@@ -117,7 +118,7 @@ def _still(seen: Seen, registers: Sequence[int], found: Sequence[Said]) -> Itera
             continue
         places = [format_places(Places(one.bits)) for one in scaled]
         reason = (
-            f"It is {power} in all {count_of(len(seen), 'frame')}, as the power of ten would be by which "
+            f"It is {grouped(power)} in all {count_of(len(seen), 'frame')}, as the power of ten would be by which "
             f"{', '.join(places)} before it {'is' if len(places) == 1 else 'are'} to be multiplied."
         )
         yield Said(
