@@ -147,6 +147,17 @@ def test_two_messages_of_one_address_are_told_apart_by_their_first_byte():
     assert names_of(Meaning.of(capture, [rest, *layouts])) == ["one", "two", "one", "any"]
 
 
+def test_who_stands_back_is_told():
+    layouts = [layout_for(0x100, name) for name in ("one", "other", "third")]
+    meaning = Meaning.of(frames_of(b"\x01a"), layouts)
+    (reader,) = meaning.kinds[0].readers
+    stand_back = ", ".join(layout.name for layout in meaning.kinds[0].others)
+    assert {reader.layout.name, *stand_back.split(", ")} == {"one", "other", "third"}
+    assert meaning.kinds[0].words() == (
+        f"{reader.layout.name} reads this message since it {reader.reason}; {stand_back} would read it, too."
+    )
+
+
 def test_two_messages_of_one_address_are_told_apart_by_size():
     capture = frames_of(b"a", b"bb", b"ccc")
     layouts = [layout_for(0x100, "short", sizes=RawSet.of(1)), layout_for(0x100, "long", sizes=RawSet([(2, 2)]))]

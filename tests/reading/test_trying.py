@@ -66,8 +66,10 @@ def test_an_array_says_in_how_many_frames_and_how_many_items_there_are_and_cut_o
                    repeat=Repeat.COUNT, amount=Expression("count"))  # fmt: skip
     found = tried([b"\2\4\6", b"\0", b"\3\1\2\3", b"\2\1"], [count], parts=(points,))
     (array,) = found.arrays
-    assert (array.name, array.frames, array.most) == ("points", 3, 3) and found.cut == 1
-    assert "m" in array.words
+    assert (array.name, array.frames, array.fewest, array.most) == ("points", 3, 1, 3) and found.cut == 1
+    assert array.words == "height 1 … 6 m"
+    (none,) = tried([b"\0", b"\0"], [count], parts=(points,)).arrays
+    assert (none.frames, none.fewest, none.most, none.words) == (0, 0, 0, "")
 
 
 def test_frames_of_another_shape_are_no_frames_of_the_layout():
