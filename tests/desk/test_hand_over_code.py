@@ -174,3 +174,12 @@ def test_pages_are_drawn_as_they_are_seen(pilot, report):
     report.sheet.parentWidget().parentWidget().verticalScrollBar().setValue(3000)
     pilot.settle()
     assert pilot.window.grab().toImage() != before
+
+
+def test_without_a_folder_no_code_is_made(pilot):
+    pilot.window.show_desk("Hand over")
+    pilot.window.handover.pages.show_page(CODE)
+    code = pilot.window.handover.code
+    pilot.wait(lambda: code.made is not None, "the code")
+    pilot.type(code.folder, "", enter=True)
+    assert code.made is None and code.problem.text() == "The code needs a folder; choose one."

@@ -20,7 +20,7 @@ def many(pilot, tmp_path):
     rows = [f"(1778572800.{n:06}) can{n % 40:02} 1{n % 40:02}#{noise.randbytes(4).hex()}" for n in range(400)]
     (tmp_path / "many.log").write_text("\n".join(rows) + "\n")
     session = pilot.session
-    session.trials.open_listed(tmp_path / "many.log", session.trial.library_from_anywhere)
+    session.trials.open_listed(tmp_path / "many.log", session.library)
     pilot.wait(lambda: pilot.session.trial.folder.name == "many trial", "the recording")
     pilot.settle()
     return pilot

@@ -282,6 +282,12 @@ def test_lanes_are_named_and_moved_on_intake(pilot):
     assert [lane.name for lane in pilot.session.capture.lanes][:2] == ["pods", "battery"]
     told = pilot.window.foot.told.text()
     assert told == "12 layouts are for the lane thruster and not for pods. Ctrl Z takes the name back."
+    since = []
+    pilot.session.told.connect(lambda _tone, sentence: since.append(sentence))
+    pilot.session.undo.undo()
+    pilot.wait_open()
+    assert "thruster" in [lane.name for lane in pilot.session.capture.lanes]
+    assert not [one for one in since if "the lane" in one], "all layouts read again what they read before"
 
 
 def test_a_trial_that_cannot_be_opened_is_said_and_the_open_one_stays(pilot, tmp_path):

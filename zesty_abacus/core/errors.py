@@ -66,3 +66,8 @@ class DataError(AbacusError):
 
 def _ended(sentence: str) -> str:
     return sentence if sentence.endswith((".", "?")) else f"{sentence}."
+
+
+def said_by_others(error: Exception) -> str:
+    """Return what somebody else's code says is wrong, in brief and without its point, for a sentence of ours."""
+    return str(error).split("\n")[0][:200].rstrip(".")

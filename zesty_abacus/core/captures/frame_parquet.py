@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pyarrow as pa
 
+from ..errors import said_by_others
 from ..progress import Progress
 from .frame_rows import FrameRows
 from .registry import Sink
@@ -43,8 +44,9 @@ class FrameParquet:
                 rows.take(batch, 1 + done)
                 done += len(batch)
         except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
-            sentence = str(error).split("\n")[0][:200].rstrip(".")
-            raise CaptureReadError(f"the Parquet file cannot be read ({sentence}).", where=str(source.path)) from error
+            raise CaptureReadError(
+                f"the Parquet file cannot be read ({said_by_others(error)}).", where=str(source.path)
+            ) from error
 
 
 FORMAT = FrameParquet()

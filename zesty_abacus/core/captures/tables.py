@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 import pyarrow.csv
 from numpy.typing import NDArray
 
+from ..errors import said_by_others
 from ..progress import Progress
 from .columns import DATES, Columns, dates_joined
 from .report import CaptureReadError, ReadReport
@@ -69,8 +70,7 @@ def _rows_of_cells(lines: _Lines, columns: Columns, report: ReadReport, path: Pa
             wrong[:] = [one for one in wrong if one >= line]
     except pa.ArrowInvalid as error:
         if "Empty CSV" not in str(error):
-            sentence = str(error).split("\n")[0][:200].rstrip(".")
-            raise CaptureReadError(f"the table cannot be read ({sentence}).", where=str(path)) from error
+            raise CaptureReadError(f"the table cannot be read ({said_by_others(error)}).", where=str(path)) from error
 
 
 def _rows_with_tail(lines: _Lines, columns: Columns, report: ReadReport) -> Rows:

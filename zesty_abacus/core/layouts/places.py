@@ -162,7 +162,7 @@ def parse_places(text: str) -> Places:
         match = _TOKEN.match(text, position)
         if match is None:
             raise PlacesError(
-                f"{text[position:][:24]!r} is not a run of bits.",
+                f"{text[position : position + 24]!r} is not a run of bits.",
                 hint="Write runs like B3[3..0] B2, B3..B0, R1 R0 or B4[2].",
             )
         bits.extend(_run_bits(match, text))

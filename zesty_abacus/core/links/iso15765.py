@@ -65,11 +65,8 @@ class _Segmented(OverCan):
             if settings.identifiers:
                 made, _ = self.messages(settings, result.frames, ends=True)
                 whole = int(np.count_nonzero(made.flags & F.CUT_SHORT == 0))
-                return (
-                    settings,
-                    0.9,
-                    f"{grouped(whole)} messages of {grouped(len(made))} on {settings.identifiers} are whole",
-                )
+                words = f"{grouped(whole)} messages of {grouped(len(made))} on {settings.identifiers} are whole"
+                return settings, 0.9, words
         return None
 
 

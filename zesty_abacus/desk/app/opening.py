@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -142,10 +142,6 @@ class Known:
         """Return what recordings gave, with what it means."""
         return replace(brought, meaning=self.meaning(brought.capture, ties))
 
-    def gave(self, meaning: Meaning, ties: Sequence[Tie]) -> bool:
-        """Return whether a meaning was made of these very layouts, and of such ties."""
-        return meaning.is_of(self.layouts, ties, self.release)
-
 
 def bring_in_again(
     trial: Trial, file: TrialFile, before: TrialFile, brought: Brought | None, known: Known, progress: Progress
@@ -192,10 +188,18 @@ def open_recordings(paths: Sequence[Path], progress: Progress) -> OpenedTrial:
     return replace(finish_opening(trial, progress), is_begun=bool(fresh))
 
 
-def open_listed(path: Path, library: str, progress: Progress) -> OpenedTrial:
-    """Open a recording in a trial beside it, read as where a library lists it: by the recipes and layouts in there."""
+def open_listed(path: Path, lists: Library, library: str, progress: Progress) -> OpenedTrial:
+    """Open a recording in a trial beside it, read as where a library lists it: by the recipes and layouts in there.
+
+    Parameters
+    ----------
+    lists
+        The library, open.
+    library
+        How a trial names it.
+    """
     trial = _trial_beside(path)
-    fresh = _join(trial, _entries_by(library, trial.entry_for(path), path))
+    fresh = _join(trial, [trial.entry_for(path)], lambda entry: _read_by(lists, entry, path))
     if fresh and not trial.library_address.exists():
         trial.save(msgspec.structs.replace(trial.file, library=library_named(library, trial.folder)))
     # a trial that was there before keeps its own library, but what was found was found by this one
@@ -213,24 +217,24 @@ def _trial_beside(recording: Path) -> Trial:
     return Trial.open(folder) if (folder / FILE_NAME).exists() else Trial.create(folder, folder.name)
 
 
-def _join(trial: Trial, entries: Iterable[SourceEntry]) -> list[SourceEntry]:
-    """Put recordings into a trial; return those that were not there yet."""
+def _join(
+    trial: Trial, entries: Iterable[SourceEntry],
+    read: Callable[[SourceEntry], list[SourceEntry]] = lambda entry: [entry],
+) -> list[SourceEntry]:  # fmt: skip
+    """Put recordings into a trial, each ``read`` in one way or several; return those that were not there yet."""
     known = {entry.path for entry in trial.file.sources}
-    fresh = [entry for entry in entries if entry.path not in known]
+    fresh = [one for entry in entries if entry.path not in known for one in read(entry)]
     if fresh:
         trial.save(msgspec.structs.replace(trial.file, sources=(*trial.file.sources, *fresh)))
     return fresh
 
 
-def _entries_by(library: str, entry: SourceEntry, path: Path) -> list[SourceEntry]:
+def _read_by(library: Library, entry: SourceEntry, path: Path) -> list[SourceEntry]:
     """Return a recording as the recipes of a library read it; as it is where none does, or several would."""
-    opened = Library.open(library)
     try:
-        found = RecipeChoice([], opened.recipes.states).requests(path)
+        found = RecipeChoice([], library.recipes.states).requests(path)
     except UnclearRecipeError:
         return [entry]
-    finally:
-        opened.close()
     return [msgspec.structs.replace(entry, recipe=one.recipe) for one in found]
 
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.files.reading import resolved
 from ..widgets.parts import one_shot
-from ..widgets.words import counted
+from ..widgets.words import counted, listed
 from .asking import AskedCapture, Asking
 from .beside import BesideHere
 from .claims import Claims
@@ -262,7 +262,7 @@ class Session(QObject):
         traced = self.traces.by_origin()
         place = (self.clock.view_first_ns, self.clock.view_last_ns, self.clock.cursor_ns)
         pin, is_following = self.clock.pin_ns, self.clock.is_following
-        known = len(self.outcomes)
+        known, lanes = len(self.outcomes), [lane.name for lane in self.capture.lanes]
         is_counted = self._take_capture(brought)
         self.growing.stand_on(brought.capture, self.trial.file, brought.stretches)
         self.in_hand.stay(self.kinds.by_origin().get(chosen) if chosen is not None else None)
@@ -280,6 +280,7 @@ class Session(QObject):
         if not is_counted:
             self._behind.start()
         self._tell_problems()
+        self._tell_renamed(lanes)
         undecided = _first_undecided(self.outcomes, known)
         if undecided is not None:
             self.source_wanted.emit(undecided)
@@ -326,7 +327,7 @@ class Session(QObject):
             self.reading.move_to(brought.capture)
         else:
             meaning, ties, known = brought.meaning, self.trial.file.ties, self.edits.known()
-            if meaning is None or not known.gave(meaning, ties):
+            if meaning is None or not meaning.is_of(known.layouts, ties, known.release):
                 # edits that the library has not taken yet are in no head of it, and some may have come meanwhile
                 meaning = known.meaning(brought.capture, ties)
             self.reading.start(meaning)
@@ -343,6 +344,17 @@ class Session(QObject):
         problems = sum(outcome.report.problem_count + bool(outcome.error) for outcome in self.outcomes)
         if problems:
             self.told.emit("wrong", f"{counted(problems, 'problem')} while reading; see Intake.")
+
+    def _tell_renamed(self, before: list[str]) -> None:
+        """Say how many layouts name a lane as it was called before, whatever called it otherwise."""
+        now = [lane.name for lane in self.capture.lanes]
+        gone, new = [one for one in before if one not in now], [one for one in now if one not in before]
+        asking = [set(one.applies.lanes) for one in self.edits.layouts()]
+        lost = sum(not lanes.isdisjoint(gone) and lanes.isdisjoint(new) for lanes in asking)
+        # a recording that was taken out leaves no lane in the place of its own
+        if new and lost:
+            said = f"{counted(lost, 'layout', 'is', 'are')} for the lane {listed(gone)} and not for {listed(new)}."
+            self.told.emit("wrong", f"{said} Ctrl Z takes the name back.")
 
     def source_of(self, lane: str, time_ns: int) -> int | None:
         """Return which recording a frame of a lane came from: of several the one that was running, else the first."""

@@ -96,9 +96,15 @@ class Trials(QObject):
         else:
             self.add_sources(paths)
 
-    def open_listed(self, path: Path, library: str, then: Callable[[], None] = lambda: None) -> None:
-        """Open a recording that a library lists, in a trial of its own; ``then`` is called once it is open."""
-        self._open(f"opening {path.name}", lambda progress: engine.open_listed(path, library, progress), then=then)
+    def open_listed(self, path: Path, lists: engine.Library, then: Callable[[], None] = lambda: None) -> None:
+        """Open a recording that the library of the open trial lists, in a trial of its own.
+
+        ``then`` is called once it is open.
+        """
+        named = self.trial.library_from_anywhere
+        self._open(
+            f"opening {path.name}", lambda progress: engine.open_listed(path, lists, named, progress), then=then
+        )  # fmt: skip
 
     def begin(self, folder: Path, then: Callable[[], None] = lambda: None) -> None:
         """Begin an empty trial in a folder, with a library of its own, and open it; ``then`` is called once it is."""

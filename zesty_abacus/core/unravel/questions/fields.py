@@ -74,29 +74,23 @@ def _noise(seen: Seen, tiles: Sequence[Tile]) -> list[tuple[int, ...]]:
     that, and of a number of some bits the highest rest.
     """
     pairs = int(seen.follows.sum())
-    if pairs < _LEAST_NOISE:
-        return []
-    noisy = [one for one in tiles if _is_noise(seen, one, pairs)]
-    while True:
-        runs = [run for run in runs_of(_marked(seen, noisy)) if len(run) >= _LEAST_NOISY_BITS]
-        # what lies in several runs of which one is too short stays what it was
-        told = _marked(seen, runs)
-        whole = [one for one in noisy if told[list(one.bits)].all()]
-        if len(whole) == len(noisy):
-            return runs
-        noisy = whole
+    noisy = np.zeros(seen.size * 8, np.bool_)
+    for tile in tiles if pairs >= _LEAST_NOISE else ():
+        noisy[list(tile.bits)] = _is_noise(seen, tile, pairs)
+    return [run for run in runs_of(noisy) if len(run) >= _LEAST_NOISY_BITS]
 
 
 def _is_noise(seen: Seen, tile: Tile, pairs: int) -> bool:
-    is_asked = len(tile.bits) == 1 or (len(tile.bits) >= _LEAST_NUMBER_BITS and tile.shape != STATE)
-    return is_asked and bool((seen.flips[list(tile.bits)] >= _RESTLESS * pairs).all())
-
-
-def _marked(seen: Seen, runs: Sequence[Tile] | Sequence[tuple[int, ...]]) -> NDArray[np.bool_]:
-    marked = np.zeros(seen.size * 8, np.bool_)
-    for run in runs:
-        marked[list(run.bits if isinstance(run, Tile) else run)] = True
-    return marked
+    bits = list(tile.bits)
+    if (seen.flips[bits] < _RESTLESS * pairs).any():
+        return False
+    if len(bits) == 1:
+        return True
+    own = np.zeros(seen.size * 8, np.bool_)
+    own[bits] = True
+    # what lies in several runs of which one is too short stays what it was
+    is_told = all(len(run) >= _LEAST_NOISY_BITS for run in runs_of(own))
+    return tile.shape != STATE and len(bits) >= _LEAST_NUMBER_BITS and is_told
 
 
 def _said_noise(seen: Seen, bits: tuple[int, ...], when: tuple[When, ...]) -> Said:

@@ -122,6 +122,8 @@ class CodePage(QWidget):
 
     def _project(self) -> Any:
         """Return what is asked for; raises :class:`MisuseError` where that makes no sense."""
+        if self.target.is_empty:
+            raise leaving.GenerateError("the code needs a folder; choose one.")
         session = self._session
         layouts = session.edits.layouts()
         names: list[str] = []

@@ -196,8 +196,6 @@ class TablesPage(QWidget):
     def _missing(self, export: engine.Export) -> str:
         """Return what has to be chosen first, empty if nothing."""
         session = self._session
-        if not self.path.text().strip():
-            return "Choose where the file goes."
         if export.kinds is None:
             return ""
         if session.in_hand.kind is None:

@@ -80,6 +80,11 @@ class TargetLine(QWidget):
         """The path as it stands there; a name alone is beside what was suggested, wherever the program was started."""
         return self._folder / Path(self.path.text().strip()).expanduser()
 
+    @property
+    def is_empty(self) -> bool:
+        """Whether no path stands there."""
+        return not self.path.text().strip()
+
     def suggest(self, path: Path) -> None:
         """Put a path there; its beginning is seen."""
         self._folder = path.parent
@@ -88,7 +93,7 @@ class TargetLine(QWidget):
 
     def end_with(self, suffix: str) -> None:
         """Give the path another ending."""
-        if self.path.text().strip():
+        if not self.is_empty:
             self.path.setText(str(Path(self.path.text().strip()).with_suffix(suffix)))
 
     def complete(self, suffix: str) -> None:
@@ -120,6 +125,9 @@ class TargetLine(QWidget):
         check
             Raises what else is wrong with it.
         """
+        if self.is_empty:
+            self.say("Choose where the file goes.")
+            return None
         target: engine.Target = engine.Target(self.chosen, self.take_leave(), tuple(inputs))
         try:
             check(target)

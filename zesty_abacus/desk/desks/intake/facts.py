@@ -111,15 +111,6 @@ class SourceFacts(QWidget):
         lanes = tuple(item for item in file.lanes if item.name not in (lane, text))
         changed = msgspec.structs.replace(file, sources=sources, lanes=(*lanes, entry))
         self._session.trials.change(changed, f"{lane} renamed to {text}")
-        self._tell_what_names(lane, text)
-
-    def _tell_what_names(self, lane: str, now: str) -> None:
-        """Say which layouts do not read a lane any more, because they name it as it was called."""
-        asking = (one.applies.lanes for one in self._session.edits.layouts())
-        lost = sum(lane in lanes and now not in lanes for lanes in asking)
-        if lost:
-            said = f"{counted(lost, 'layout', 'is', 'are')} for the lane {lane} and not for {now}."
-            self._session.told.emit("wrong", f"{said} Ctrl Z takes the name back.")
 
     def _set_note(self, lane: str, text: str) -> None:
         file = self._session.trial.file

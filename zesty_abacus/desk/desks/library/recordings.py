@@ -205,7 +205,7 @@ class RecordingsView(QWidget):
                 session.clock.set_cursor(time_ns, follow=True)
             session.desk_wanted.emit("Read")
 
-        session.trials.open_listed(Path(path), session.trial.library_from_anywhere, then)
+        session.trials.open_listed(Path(path), session.library, then)
 
     def _show_ranges(self) -> None:
         if self.looked is None or not self.field.currentText():
