@@ -15,7 +15,7 @@ from zesty_abacus.core.layouts.places import parse_places as at
         ("B0", {}, "unsigned, B0", 8), ("B1 B0[0]", {}, "unsigned, B1 B0[0]", 16),
         ("B2 B1 B0", {"kind": FieldKind.SIGNED}, "signed, B2..B0", 32),
         ("B0..B4", {"ratio": Fraction(1, 8)}, "unsigned, B0..B4 times 1/8", 64),
-        ("B0", {"offset": Fraction(-40), "unit": "degC"}, "unsigned, B0 times 1 plus -40, degC", 8),
+        ("B0", {"offset": Fraction(-40), "unit": "degC"}, "unsigned, B0 times 1 minus 40, degC", 8),
         ("B0", {"ratio": Fraction(3), "offset": Fraction(1)}, "unsigned, B0 times 3 plus 1", 8),
         ("B0[1]", {"kind": FieldKind.FLAG}, "flag, B0[1]", 8),
     ],

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from fractions import Fraction
+from typing import Any
 
 
 def span_text(nanoseconds: float) -> str:
@@ -74,6 +76,11 @@ def known_to(value: float, error: float) -> str:
         return number_text(value)
     places = -math.floor(math.log10(error))
     return number_text(round(value, places) + 0.0)  # minus nothing is nothing
+
+
+def added_words(value: float | Fraction, text: Callable[[Any], str] = str) -> str:
+    """Say what is added to a number, behind it: `` plus 3``, `` minus 40``, nothing of nothing."""
+    return f" {'plus' if value > 0 else 'minus'} {text(abs(value))}" if value else ""
 
 
 def listed(names: Sequence[str], *, most: int = 3) -> str:

@@ -6,6 +6,7 @@ import enum
 from dataclasses import dataclass
 
 from ..layouts.fields import Field, FieldKind
+from ..words import added_words
 
 _WIDTH_IN_TEXT = 64
 """Bits of a number that is written in characters."""
@@ -120,10 +121,9 @@ class CarriedField:
         """Kind, place, scale and offset, for a comment beside it."""
         field = self.field
         scale = "" if (field.ratio, field.offset) == (1, 0) else f" times {field.ratio}"
-        offset = f" plus {field.offset}" if field.offset else ""
         unit = f", {field.unit}" if field.unit else ""
         place = field.places if self.form is Form.PLACED else "in characters" if self.is_number else "as long as it is"
-        return f"{field.kind.words}, {place}{scale}{offset}{unit}"
+        return f"{field.kind.words}, {place}{scale}{added_words(field.offset)}{unit}"
 
     @property
     def is_number(self) -> bool:

@@ -26,6 +26,7 @@ from .known import Known, known_of_kind
 from .named import name_of
 from .questions.telegrams import telegrams
 from .questions.varying import Varying, varying, without_strays
+from .resting import with_resting
 from .seen import MOST_FRAMES, Seen, most_frequent
 from .sized import judged_by_type, typed
 
@@ -157,8 +158,10 @@ def unravel(
     # what others set is worked out anew each time: a kind by itself does not know of it
     # and in order of the kinds, since whichever was done first would be named first
     alone, views = views, with_common_checks(with_held({kind: views[kind] for kind in sorted(views)}, progress))
+    span = meaning.capture.order.span()
+    views = with_resting(views, references, span, progress.quiet())
     found: dict[int, list[Said]] = {kind: list(view.said) for kind, view in views.items()}
-    ordered, span = [views[kind] for kind in sorted(views)], meaning.capture.order.span()
+    ordered = [views[kind] for kind in sorted(views)]
     whole = View(ordered, references, actions, span, lambda part: exchanges_of(meaning, part))
     for number, question in enumerate(questions()):
         progress.step(0.8 + 0.2 * number / len(questions()), question.words)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ...ahead import Ahead
 from ...compiled import njit
 from ...progress import Progress
-from ...words import figure_text, span_text
+from ...words import added_words, figure_text, span_text
 from ..finding import Said
 from ..numbers import NUMBERS
 from .grid import Curve, Grid, alike, correlations
@@ -156,8 +156,9 @@ def _shares(values, other, gain, offset, most):  # type: ignore[no-untyped-def]
 def _said(curve: Curve, other: Curve, gain: float, offset: float, lag_s: float, points: int, alike: float) -> Said:
     where = "" if other.of is curve.of else f" of {other.of.message or hex(other.of.address)} on {other.of.lane}"
     lag = f", {span_text(round(abs(lag_s) * 1e9))} {'later' if lag_s > 0 else 'earlier'}" if lag_s else ""
-    scale = "the same" if (gain, offset) == (1, 0) else f"{figure_text(gain)} times it plus {figure_text(offset)}"
-    reason = f"It is {scale} as {other.said.places}{where}{lag}, at {points} times, with a likeness of {alike:.4f}."
+    times = "the same as" if (gain, offset) == (1, 0) else f"{figure_text(gain)} times"
+    plus = added_words(offset, figure_text)
+    reason = f"It is {times} {other.said.places}{where}{plus}{lag}, at {points} times, with a likeness of {alike:.4f}."
     return Said(
         kind="mirror", bits=curve.said.bits, frames=points, confidence=min(0.93, alike), reason=reason,
         parameters={

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ...progress import Progress
 from ...values.reference import ReferenceColumn, values_at
-from ...words import known_to, span_text
+from ...words import added_words, known_to, span_text
 from ..finding import Said
 from ..numbers import NUMBERS
 from .grid import Curve, Grid, correlations
@@ -36,6 +36,8 @@ _STEP_LEFT = 0.3
 """Root mean square of what a number leaves of its last step (uniform, 1/sqrt 12)."""
 _MOST_OF_SHAPE, _MOST_WITH_NOISE = 0.35, 0.5
 _MORE_LEFT = 1.1
+_CHANCE = 2
+"""Standard errors within which an offset is none."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -198,9 +200,20 @@ def _fitted(
     if abs(correlation) < _LEAST_CORRELATION or share > _MOST_REST:
         return None
     gain *= _steeper(x, values, float(left.var()) / gain**2)
-    offset = float(y.mean() - gain * x.mean())
     rest = float(np.sqrt((left**2).mean()))
+    gain, offset = _without_chance(x, y, gain, rest)
     return _Match(lag, gain, offset, rest, correlation, len(y), share, _systematic(left), _shape(y))
+
+
+def _without_chance(x: NDArray[np.float64], y: NDArray[np.float64], gain: float, rest: float) -> tuple[float, float]:
+    """Return gain and offset of a line, through nothing where what is left does not tell that it has an offset.
+
+    Most quantities have none, and far from where a number was seen a line turns by its errors.
+    """
+    offset = float(y.mean() - gain * x.mean())
+    # the standard error of where a line of least squares crosses
+    error = rest / math.sqrt(len(x)) * math.sqrt(1 + float(x.mean()) ** 2 / float(x.var()))
+    return (float(x @ y / (x @ x)), 0.0) if abs(offset) <= _CHANCE * error else (gain, offset)
 
 
 def _steeper(x: NDArray[np.float64], values: NDArray[np.float64], most: float) -> float:
@@ -254,8 +267,11 @@ def _said(reference: ReferenceColumn, of: Said, match: _Match, place: int) -> Sa
     # standard errors of a line of least squares; digits beyond them say nothing and hide the round number meant
     mean_error = match.rest / math.sqrt(match.points)
     gain = known_to(match.gain, abs(match.gain) * match.share / math.sqrt(match.points))
+    # nor does an offset below a hundredth of a step: it is what the fit is off
+    offset = match.offset if abs(match.offset) > max(mean_error, abs(match.gain) / 100) else 0.0
+    plus = added_words(offset, lambda value: known_to(value, mean_error))
     reason = (
-        f"{reference.name} is the number times {gain} plus {known_to(match.offset, mean_error)}{lag}, with a "
+        f"{reference.name} is the number times {gain}{plus}{lag}, with a "
         f"correlation of {match.correlation:.4f} over {match.points} readings and an error of "
         f"{known_to(match.rest, match.rest / 10)}."
     )

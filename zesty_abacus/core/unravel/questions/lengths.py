@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ...frames.segment_frames import KindFrames
 from ...layouts.places import byte_bits
+from ...words import added_words
 from ..finding import Said
 from ..seen import raw_of
 from ..words import share_words
@@ -127,10 +128,9 @@ def _candidates(size: int) -> Iterator[tuple[int, ...]]:
 def _said(rule: _Rule, sizes: NDArray[np.int64], words: str, frames: int) -> Said:
     number = "the number with every bit turned round" if rule.inverted else "the number"
     times = f" times {rule.unit}" if rule.unit != 1 else ""
-    plus = f" {'plus' if rule.offset > 0 else 'minus'} {abs(rule.offset)}" if rule.offset else ""
     reason = (
-        f"As many bytes {words} as {number}{times}{plus} says, in {share_words(frames, len(sizes), 'frame')} of "
-        f"{len(np.unique(sizes))} lengths."
+        f"As many bytes {words} as {number}{times}{added_words(rule.offset)} says, in "
+        f"{share_words(frames, len(sizes), 'frame')} of {len(np.unique(sizes))} lengths."
     )
     return Said(
         kind="length", bits=rule.bits, frames=frames, against=len(sizes) - frames, reason=reason,
