@@ -1,5 +1,6 @@
 """Claims: written from bits, borne out and refuted by hand, seen by another window of the same library."""
 
+import re
 from uuid import uuid4
 
 import pytest
@@ -56,7 +57,18 @@ def test_the_frame_at_the_cursor_is_evidence_by_one_key(claiming):
     (claim,) = kept(claiming)
     frame = claiming.session.store.frame_at(claiming.session.in_hand.kind, None, claiming.session.clock.cursor_ns)
     raw = (frame.payload[4] & 15) << 8 | frame.payload[5]
-    assert claim.evidence[0].startswith(f"B4[3..0] B5 is {raw} in {frame.payload.hex(' ').upper()}, frame ")
+    assert raw > 4_000, "a small turn to the other side"
+    told = f"B4[3..0] B5 is −{4_096 - raw}, signed, high byte first, in {frame.payload.hex(' ').upper()}, frame "
+    assert claim.evidence[0].startswith(told)
+
+
+def test_bits_that_are_read_as_nothing_are_a_whole_number(claiming):
+    claiming.session.in_hand.select_bits(frozenset())
+    claiming.window.setFocus()
+    claiming.key("E")
+    claiming.settle()
+    (claim,) = kept(claiming)
+    assert re.match(r"B4\[3\.\.0\] B5 is \d\u2009\d{3} in ", claim.evidence[0])
 
 
 def test_the_curve_of_the_reading_is_evidence_by_one_key_and_stands_in_the_report(claiming):

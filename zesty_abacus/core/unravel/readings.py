@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ..codec.columns import FieldColumn
 from ..codec.decode import decode
 from ..codec.plan import compile_layout
+from ..codec.wording import value_text
 from ..layouts.model import Applies, Field, FieldKind, Layout, new_field, new_layout
 from ..layouts.places import Places, places_of
 
@@ -40,6 +41,12 @@ class Reading:
     field: Field
     column: FieldColumn
     smoothness: Smoothness
+
+    def value_in(self, payload: bytes) -> str:
+        """Return in words what a payload says, read this way."""
+        matrix, sizes = np.frombuffer(payload, np.uint8)[np.newaxis], np.array([len(payload)], np.uint32)
+        plan = compile_layout(_layout_around(self.field, len(payload)))
+        return value_text(decode(plan, matrix, sizes)[self.field.id], 0)
 
     def moved_by(self, bits: int, words: str) -> Reading:
         """Return the same of a field that lies so many bits further on, called otherwise."""

@@ -168,11 +168,12 @@ class ClaimInHand(QWidget):
     ------
     field_wanted
         (head) its bits are to become a field.
-    curve_wanted
-        The curve that is looked at is to be evidence.
+    frame_wanted, curve_wanted
+        The frame at the cursor, or the curve that is looked at, is to be evidence.
     """
 
     field_wanted = pyqtSignal(object)
+    frame_wanted = pyqtSignal()
     curve_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -200,7 +201,7 @@ class ClaimInHand(QWidget):
         self.standing.activated.connect(lambda _number: self._stand())
         self.why.returnPressed.connect(self._stand)
         self.seen.returnPressed.connect(self._add_seen)
-        self.frame.clicked.connect(self.add_frame)
+        self.frame.clicked.connect(self.frame_wanted)
         self.curve.clicked.connect(self.curve_wanted)
         self.field.clicked.connect(lambda: self.field_wanted.emit(self._claims.in_hand))
         self._show()
@@ -283,8 +284,8 @@ class ClaimInHand(QWidget):
         span = clock.view_first_ns, clock.view_last_ns
         self._claims.add_curve(laid.curve_seen(words, reading.curve, span, over, over_name))
 
-    def add_frame(self) -> None:
-        """Add the frame at the cursor as evidence."""
+    def add_frame(self, reading: engine.ReadingCurve | None) -> None:
+        """Add the frame at the cursor as evidence, with what its bits say in the reading that is looked at."""
         session, head = self._session, self._claims.in_hand
         if head is None or session.in_hand.kind is None:
             session.told.emit("", "Choose a claim first.")
@@ -293,11 +294,18 @@ class ClaimInHand(QWidget):
         if at is None:
             session.told.emit("", "There is no frame of this message at the cursor yet.")
             return
-        value = ""
-        if head.state.places:
-            raw = engine.parse_places(head.state.places).raw_in(at.payload)
-            value = f"{head.state.places} is {raw} in " if raw is not None else ""
+        value = _value_words(head.state.places, reading, at.payload)
         trial = session.trial.file
         run = f" of {trial.name} {trial.run}".rstrip() if trial.name else ""
         which = f"frame {grouped(at.number + 1)} at {session.clock.words(at.time_ns)} s"
         self._claims.add_evidence(f"{value}{at.payload.hex(' ').upper()}, {which}{run}.")
+
+
+def _value_words(places: str, reading: engine.ReadingCurve | None, payload: bytes) -> str:
+    """Say what the bits of a claim are in a payload, read as they are looked at; nothing where they are not in it."""
+    raw = engine.parse_places(places).raw_in(payload) if places else None
+    if raw is None:
+        return ""
+    if reading is not None and str(reading.reading.field.places) == places:
+        return f"{places} is {reading.reading.value_in(payload)}, {reading.reading.words}, in "
+    return f"{places} is {grouped(raw)} in "

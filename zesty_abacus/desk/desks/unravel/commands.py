@@ -46,7 +46,7 @@ def unravel_commands(desk: Callable[[], UnravelDesk], session: Session) -> list[
           for number, (words, key) in enumerate(zip(QUESTIONS, _QUESTION_KEYS, strict=True))),
         ("claim", "Write down what you hold to be true of what is in hand", "W", lambda: desk().side.begin_claim()),
         ("evidence", "Add the frame at the cursor as evidence to the claim in hand", "E",
-         lambda: desk().side.claims.hand.add_frame()),
+         lambda: desk().add_frame()),
         ("curve evidence", "Add the chosen reading's curve as evidence to the claim in hand", "Shift+E",
          lambda: desk().add_curve()),
         ("reading on", "Next reading of the selection", "]", lambda: read(1)),

@@ -104,6 +104,7 @@ class UnravelDesk(Desk):
         self.reckoner.chosen.connect(self.side.selection.show_reading)
         self.reckoner.keep_wanted.connect(self._on_keep_wanted)
         self.side.findings.refreshed.connect(self._show_moments)
+        self.side.claims.hand.frame_wanted.connect(self.add_frame)
         self.side.claims.hand.curve_wanted.connect(self.add_curve)
         self.moments.chosen.connect(lambda pair: self.side.findings.take(*pair))
         for event in (session.opened, session.in_hand.changed, session.layouts_changed, session.reading.counts.changed):
@@ -133,6 +134,10 @@ class UnravelDesk(Desk):
         self.side.show_page(SELECTION)
         panel = self.side.selection
         (panel.message if panel.message.isVisible() else panel.field).setFocus()
+
+    def add_frame(self) -> None:
+        """Add the frame at the cursor as evidence to the claim in hand."""
+        self.side.claims.hand.add_frame(self.reckoner.current)
 
     def add_curve(self) -> None:
         """Add the chosen reading as evidence to the claim in hand."""
