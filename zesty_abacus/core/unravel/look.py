@@ -158,10 +158,8 @@ def unravel(
     # what others set is worked out anew each time: a kind by itself does not know of it
     # and in order of the kinds, since whichever was done first would be named first
     alone, views = views, with_common_checks(with_held({kind: views[kind] for kind in sorted(views)}, progress))
-    span = meaning.capture.order.span()
-    views = with_resting(views, references, span, progress.quiet())
     found: dict[int, list[Said]] = {kind: list(view.said) for kind, view in views.items()}
-    ordered = [views[kind] for kind in sorted(views)]
+    ordered, span = [views[kind] for kind in sorted(views)], meaning.capture.order.span()
     whole = View(ordered, references, actions, span, lambda part: exchanges_of(meaning, part))
     for number, question in enumerate(questions()):
         progress.step(0.8 + 0.2 * number / len(questions()), question.words)
@@ -169,7 +167,8 @@ def unravel(
             continue
         for view, said in question.ask(whole, progress.quiet()):
             found[view.kind].append(said)
-    return Unravelled(meaning, tuple(_of(views[kind], found[kind], asked) for kind in sorted(views)), alone)
+    whole_said = {kind: with_resting(view, found[kind]) for kind, view in views.items()}
+    return Unravelled(meaning, tuple(_of(views[kind], whole_said[kind], asked) for kind in sorted(views)), alone)
 
 
 def _wanted(meaning: Meaning, asked: Asked) -> list[int]:

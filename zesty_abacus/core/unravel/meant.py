@@ -10,6 +10,7 @@ from ..layouts.model import Field
 from ..reading.meaning import Meaning
 from ..values.reference import ReferenceColumn
 from .finding import Finding
+from .resting import wider_of
 from .words import followed_words
 
 _NEAR = 0.002
@@ -69,6 +70,8 @@ def _by_reference(finding: Finding, references: Sequence[ReferenceColumn]) -> Me
         return Meant(followed_words(parameters))
     unit = next((one.unit for one in references if one.key == key), "")
     gain = neat(float(parameters["gain"]))
+    if wider_of(finding):
+        return Meant(str(parameters["column"]), unit, gain)
     # half a step, or the noise of the reference, is all that an offset can be told to
     offset = neat_near(float(parameters["offset"]), max(abs(float(gain)) / 2, float(parameters["error"]) / 2))
     return Meant(str(parameters["column"]), unit, gain, offset)

@@ -3,21 +3,17 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from itertools import takewhile
+from typing import Any
 
-import numpy as np
-from msgspec.structs import replace as changed
+from msgspec.structs import replace
 
-from ..layouts.places import Places
-from ..progress import Progress
-from ..values.reference import ReferenceColumn
-from .across.question import KindView, View
-from .across.references import QUESTION as REFERENCES
-from .finding import Said
-from .questions.constants import constants
-from .words import count_of, grouped
+from ..layouts.places import Places, format_places
+from ..words import known_to
+from .across.question import KindView
+from .finding import Finding, Said
 
 _MOST_BITS = 48
 """Of a number that is still exact as a float."""
@@ -26,19 +22,21 @@ _NEAR = 0.001
 _ERRORS = 3
 _MOST_UNSURE = 0.1
 """Of an offset: what is told no better fits the worth of some bit by accident."""
+_KEY = "wider"
 
 
 @dataclass(frozen=True, slots=True)
-class _Wider:
-    """A number with bits above it that never moved.
+class Wider:
+    """A number together with bits above it that never moved.
 
     Attributes
     ----------
     bits
         From the most to the least significant.
     reading
+        ``unsigned``, or ``signed`` where the bits above are the sign.
     more
-        By how much the number is more with them, less where they are the sign.
+        By how much the number is more than without them; below 0 where they are the sign.
     """
 
     bits: tuple[int, ...]
@@ -46,24 +44,32 @@ class _Wider:
     more: int
 
 
-def with_resting(
-    views: Mapping[int, KindView], references: Sequence[ReferenceColumn], span_ns: tuple[int, int], progress: Progress
-) -> dict[int, KindView]:
-    """Return the views in which numbers have those of their bits, too, that never moved but are worth an offset.
+def wider_of(finding: Finding) -> dict[str, Any]:
+    """Return what a finding says of its number with the bits above it: ``places``, ``reading``, ``more``; else nothing.
+
+    What is found tiles a payload, and bits that never moved are a constant there; a layout is better with them.
+    """
+    found = finding.parameters.get(_KEY, {})
+    return dict(found)
+
+
+def with_resting(view: KindView, said: Sequence[Said]) -> list[Said]:
+    """Return what is said of a kind, where numbers tell which resting bits above them are worth an offset.
 
     A course that stayed above 327.68, in hundredths of a degree, never moved its highest bit. Without that bit a
     reference is the number times 0.01 plus 327.68, and a layout of it is wrong as soon as the ship turns north.
     """
-    made = dict(views)
-    narrow = [replace(view, said=some) for view in views.values() if (some := tuple(_that_may_be_wider(view)))]
-    if not references or not narrow:
-        return made
-    for view, follows in REFERENCES.ask(View(narrow, references, (), span_ns), progress):
-        now = made[view.kind]
-        of = next((one for one in now.said if one.kind == "field" and _same_place(one, follows)), None)
-        wider = None if of is None else _told_by(follows, _wider(now, of))
-        if of is not None and wider is not None:
-            made[view.kind] = replace(now, said=tuple(_with(now, of, wider, str(follows.parameters["column"]))))
+    made, taken = list(said), set[int]()
+    for follows in [one for one in said if one.kind == "reference" and "on_at" not in one.parameters]:
+        of = next((one for one in made if one.kind == "field" and _same_place(one, follows)), None)
+        if of is None or _KEY in of.parameters:
+            continue
+        wider = _told_by(follows, _numbers_above(view, said, of))
+        if wider is None or taken.intersection(wider.bits):
+            continue
+        taken.update(wider.bits)
+        for one in (of, follows):
+            made[made.index(one)] = _with(one, wider, _words(follows, wider))
     return made
 
 
@@ -71,30 +77,27 @@ def _same_place(one: Said, other: Said) -> bool:
     return (one.bits, one.when) == (other.bits, other.when)
 
 
-def _that_may_be_wider(view: KindView) -> Iterator[Said]:
-    return (one for one in view.fields(paged=True) if any(_wider(view, one)))
-
-
-def _wider(view: KindView, of: Said) -> Iterator[_Wider]:
+def _numbers_above(view: KindView, said: Sequence[Said], of: Said) -> Iterator[Wider]:
     """Yield the numbers that a field may be with bits above it that rest, of those that are worth something."""
     if of.parameters["reading"] != "unsigned" or of.takes or of.places_text:
         return
-    still = {bit for one in view.said if one.kind == "constant" and one.when == of.when for bit in one.bits}
+    seen = view.there(of)
+    still = {bit for one in said if one.kind == "constant" and one.when == of.when for bit in one.bits}
     for direction in _directions(of.bits):
         bits, more, sign = of.bits, 0, of.bits
         for bit in takewhile(still.__contains__, _above(of.bits[0], direction)):
             if len(bits) == _MOST_BITS:
                 break
-            is_set = bool(view.there(of).raw((bit,))[0])
+            is_set = bool(seen.raw((bit,))[0])
             more += is_set << len(bits)
             # of more bits that are set a sign is repeated; whole bytes of them are rather nothing at all
             is_sign = is_set and sign == bits and (sign == of.bits or bit % 8)
             sign = (bit, *sign) if is_sign else sign
             bits = (bit, *bits)
             if is_set:
-                yield _Wider(bits, "unsigned", more)
+                yield Wider(bits, "unsigned", more)
         if sign != of.bits:
-            yield _Wider(sign, "signed", -(1 << len(of.bits)))
+            yield Wider(sign, "signed", -(1 << len(of.bits)))
 
 
 def _directions(bits: tuple[int, ...]) -> tuple[int, ...]:
@@ -112,7 +115,7 @@ def _above(top: int, direction: int) -> Iterator[int]:
         byte += direction
 
 
-def _told_by(follows: Said, wider: Iterator[_Wider]) -> _Wider | None:
+def _told_by(follows: Said, wider: Iterator[Wider]) -> Wider | None:
     """Return the number that a reference follows without an offset, None if it does or does not either way."""
     gain, offset, correlation = (float(follows.parameters[name]) for name in ("gain", "offset", "correlation"))
     # half a step, or the noise of the reference, is all that an offset can be told to
@@ -127,22 +130,16 @@ def _told_by(follows: Said, wider: Iterator[_Wider]) -> _Wider | None:
     return next((one for one in wider if abs(offset - gain * one.more) <= near), None)
 
 
-def _with(view: KindView, of: Said, wider: _Wider, column: str) -> Iterator[Said]:
-    """Yield all that is said of a kind, with the wider number for the narrow one and what is left of resting bits."""
-    count = len(wider.bits) - len(of.bits)
-    apart = f"{grouped(abs(wider.more))} {'more' if wider.more > 0 else 'less'}"
-    reason = (
-        f"{of.reason} {count_of(count, 'bit')} above it never moved; with {'it' if count == 1 else 'them'} the number "
-        f"is {apart}, which is what {column} is off it otherwise."
+def _with(one: Said, wider: Wider, words: str) -> Said:
+    told = {"places": format_places(Places(wider.bits)), "reading": wider.reading, "more": wider.more}
+    return replace(one, parameters={**one.parameters, _KEY: told}, reason=f"{one.reason} {words}")
+
+
+def _words(follows: Said, wider: Wider) -> str:
+    count = len(wider.bits) - len(follows.bits)
+    above, belong = ("The bit", "belongs") if count == 1 else (f"The {count} bits", "belong")
+    gain, column = float(follows.parameters["gain"]), follows.parameters["column"]
+    return (
+        f"{above} above it never moved, but {belong} to it: as {wider.reading} number "
+        f"{format_places(Places(wider.bits))} times {known_to(gain, abs(gain) * _NEAR)} is {column}, without an offset."
     )
-    free = np.zeros(view.thin.size * 8, np.bool_)
-    for one in view.said:
-        touched = one.kind == "constant" and one.when == of.when and set(one.bits) & set(wider.bits)
-        if touched:
-            free[[bit for bit in one.bits if bit not in wider.bits]] = True
-        elif one is of:
-            parameters = {**of.parameters, "reading": wider.reading}
-            yield changed(of, bits=wider.bits, parameters=parameters, reason=reason)
-        else:
-            yield one
-    yield from constants(view.there(of), free, of.when)
