@@ -348,3 +348,8 @@ def test_choices_are_told_in_words_and_kept_as_files_write_them(pilot):
     repeat.activated.emit(repeat.currentIndex())
     pilot.settle()
     assert whole(pilot, "Azimuth command port").parts[-1].repeat.value == "once" and repeat.currentText() == "once"
+    repeat.setCurrentIndex(repeat.findText("until an end"))
+    repeat.activated.emit(repeat.currentIndex())
+    pilot.settle()
+    entries = desk.plan.column.item_form.entries
+    assert whole(pilot, "Azimuth command port").parts[-1].repeat.value == "until" and entries["end"].text() == "00"

@@ -7,6 +7,7 @@ from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.layouts.attributes import attribute_text, with_attribute
 from zesty_abacus.core.layouts.checks.pair import Matched, Pair
 from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
+from zesty_abacus.core.layouts.parts.group import Repeat
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.layouts.templates import TEMPLATES
 from zesty_abacus.core.layouts.validate import check_layout
@@ -75,3 +76,46 @@ def test_a_field_that_is_called_like_a_number_is_taken_to_match(name):
     made = next(one for one in TEMPLATES if "Answered" in one.name).add(layout)
     assert made.checks[0].answer == "Ask answer"
     assert made.checks[0].match == (() if name == "value" else (Matched(layout.fields[1].id),))
+
+
+def dropped(name):
+    """Return a layout with what a template adds, and that part."""
+    layout = next(one for one in TEMPLATES if one.name == name).add(ground())
+    return layout, layout.parts[-1]
+
+
+@pytest.mark.parametrize(("name", "ways"), [
+    ("Array", {"once", "count", "bytes", "to-end", "until"}), ("Packed numbers", {"count", "bytes", "to-end"}),
+    ("Text columns", {"once", "count", "to-end"}),
+])  # fmt: skip
+def test_every_way_to_repeat_can_be_chosen_at_once_and_from_every_other(name, ways):
+    """A count and an end are given where they are needed, so that no choice is refused for what is typed after it."""
+    layout, part = dropped(name)
+    offered = next(one for one in part.attributes if one.name == "repeat").choices
+    assert set(offered) == ways
+    for before in offered:
+        for way in offered:
+            made = with_attribute(with_attribute(part, "repeat", before, layout), "repeat", way, layout)
+            assert made.repeat.value == way and not check_layout(layout.with_item(made)), (before, way)
+
+
+def test_a_count_and_an_end_that_are_needed_are_one_and_a_byte_of_nothing():
+    layout, array = dropped("Array")
+    array = msgspec.structs.replace(array, repeat=Repeat.TO_END, amount=None)
+    counted = with_attribute(array, "repeat", "count", layout)
+    ended = with_attribute(array, "repeat", "until", layout)
+    assert (str(counted.amount), counted.end) == ("1", "")
+    assert (ended.amount, ended.end) == (None, "00")
+    told = with_attribute(with_attribute(ended, "end", "FFFF", layout), "repeat", "until", layout)
+    assert told.end == "FFFF", "what was typed stays"
+    typed = with_attribute(counted, "amount", "count", layout)
+    assert str(with_attribute(typed, "repeat", "bytes", layout).amount) == "count"
+
+
+def test_an_end_that_is_typed_says_that_it_goes_on_until_it():
+    layout, array = dropped("Array")
+    made = with_attribute(array, "end", "0D0A", layout)
+    assert (made.repeat.value, made.end) == ("until", "0D0A") and not check_layout(layout.with_item(made))
+    assert with_attribute(made, "repeat", "once", layout).end == "", "what it rules out goes"
+    with_none = with_attribute(made, "end", "", layout)
+    assert with_none.repeat.value == "until" and check_layout(layout.with_item(with_none)), "no end is still told"

@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from .attribute import NOTE, Attribute
+from .item import LayoutItem
 from .model import Check, Computed, ElementCase, Layout, Part
 
 Item = Part | Check | Computed | ElementCase
@@ -38,7 +39,8 @@ def with_attribute(item: Item, name: str, text: str, layout: Layout) -> Item:
     # what lies in another value, as the coverage of a check, is replaced within it
     if inner:
         value = msgspec.structs.replace(getattr(item, outer), **{inner: value})
-    return msgspec.structs.replace(item, **{outer: value})
+    made = msgspec.structs.replace(item, **{outer: value})
+    return made.settled(outer) if isinstance(made, LayoutItem) else made
 
 
 def _named(item: Item, name: str) -> Attribute:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, ClassVar
+from typing import TYPE_CHECKING, ClassVar, Self
 from uuid import UUID
 
 import msgspec
@@ -31,6 +31,13 @@ class LayoutItem(msgspec.Struct, frozen=True, kw_only=True):
     def templates(cls) -> tuple[Template, ...]:
         """Return what can be dropped into a layout."""
         return ()
+
+    def settled(self, name: str) -> Self:
+        """Return it with what an attribute that was just set by hand needs, and without what it rules out.
+
+        What takes two entries to be right would be refused at the first of them.
+        """
+        return self
 
     def words(self) -> str:
         """Return what it is, in words, such as ``array, counted``."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import enum
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar, Self
 from uuid import UUID, uuid4
 
 import msgspec
@@ -34,6 +34,8 @@ if TYPE_CHECKING:
 
 MAX_ITEMS = 1 << 26
 """Items of one array over all frames; what goes beyond is left out and said to be cut."""
+_USUAL_END = "00"
+"""What ends an array until somebody says otherwise: a byte of nothing, as behind a string."""
 
 
 class Repeat(enum.Enum):
@@ -75,6 +77,11 @@ def _axis_text(axis: Axis | None, _item: Any, _layout: Layout) -> str:
     if axis is None:
         return ""
     return f"{axis.name}: {axis.start}, {axis.step}{', ' + axis.unit if axis.unit else ''}"
+
+
+def amount_needed(repeat: Repeat, amount: Expression | None) -> Expression | None:
+    """Return how many there are: what is given, and one where a count is needed and none is given yet."""
+    return amount or Expression("1") if repeat in (Repeat.COUNT, Repeat.BYTES) else amount
 
 
 def repeat_attribute(*ways: Repeat) -> Attribute:
@@ -196,6 +203,14 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
         after = max((field.places.size_needed for field in self.fields), default=0)
         field = new_field(free_name(layout, "field"), parse_places(f"B{after}"))
         return msgspec.structs.replace(self, fields=(*self.fields, field), size=max(self.size, after + 1))
+
+    def settled(self, name: str) -> Self:
+        if name == "end" and self.end:
+            return msgspec.structs.replace(self, repeat=Repeat.UNTIL)
+        if name != "repeat":
+            return self
+        end = self.end or _USUAL_END if self.repeat is Repeat.UNTIL else ""
+        return msgspec.structs.replace(self, amount=amount_needed(self.repeat, self.amount), end=end)
 
     def problems(self) -> Said:
         if not 0 <= self.size <= MAX_BYTES or (self.size == 0 and not self.parts):
