@@ -115,7 +115,7 @@ def test_uart_and_can_say_their_rates():
     for n in range(10):
         bits += can_bits(0x200 + n, bytes([n, 255 - n])) + [1] * 5
     found = best(can_wave.DECODER, {"rx": from_levels([(bit, 4000) for bit in bits])})
-    assert found.reason == "rx: 10 of 10 frames have a CRC that agrees, 250.00 kbit/s (100% of pulses fit)"
+    assert found.reason == "rx: 10 of 10 frames have a CRC that agrees, 250.00 kbit/s, all pulses fit"
     assert found.score == 1
 
 

@@ -9,7 +9,7 @@ from tests.lines.drawing import drawn, from_levels, jittered, uart_parts
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.registry import decode_line
 from zesty_abacus.core.lines.result import MarkKind
-from zesty_abacus.core.lines.timing import usual_rate
+from zesty_abacus.core.lines.timing import fit_words, rate_words, usual_rate
 from zesty_abacus.core.lines.uart import DECODER, UartLine
 
 
@@ -215,3 +215,20 @@ def test_a_rest_as_long_as_a_character_says_that_none_was_under_way(low, rest, i
 )  # fmt: skip
 def test_a_rate_near_a_customary_one_is_that(rate):
     assert [usual_rate(rate * off) for off in (0.98, 0.9851, 1, 1.0149, 1.02)] == [None, rate, rate, rate, None]
+
+
+@pytest.mark.parametrize(("rate", "words"), [
+    (19_230, "19.2 kbit/s (19.23 measured)"), (19_200, "19.20 kbit/s"), (19_218, "19.22 kbit/s"),
+    (9_530, "9600 bit/s (9530 measured)"), (9_600.4, "9600 bit/s"), (12_345, "12.35 kbit/s"), (777, "777 bit/s"),
+    (498_000, "500 kbit/s (498.00 measured)"),
+])  # fmt: skip
+def test_a_measured_rate_is_said_with_the_usual_one_it_stands_for(rate, words):
+    assert rate_words(rate) == words
+
+
+@pytest.mark.parametrize(("share", "words"), [
+    (1.0, "all pulses fit"), (0.999, "more than 99% of pulses fit"), (0.62, "62% of pulses fit"),
+    (0.004, "less than 1% of pulses fit"),
+])  # fmt: skip
+def test_a_few_pulses_that_do_not_fit_are_not_none(share, words):
+    assert fit_words(share) == words

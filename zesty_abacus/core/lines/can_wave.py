@@ -20,7 +20,7 @@ from ..words import grouped
 from .can_frames import QUIET_BITS, decode_frames
 from .result import Fact, LineResult, LineRoom, MarkKind
 from .settings import LineSettings, Proposal, Setting
-from .timing import bit_time, rate_words
+from .timing import bit_time, fit_words, rate_words
 
 _TRIED_CHANGES = 40_000
 """A first part of the line says what it speaks."""
@@ -85,7 +85,7 @@ class _Can:
         line = lines["line"].inverted() if settings.inverted else lines["line"]
         measured, share = _frame_bit_time(line)
         facts = [] if np.isnan(measured) else [
-            Fact("rate", 1e9 / measured, "bit/s", f"{rate_words(1e9 / measured)} ({share:.0%} of pulses fit)")
+            Fact("rate", 1e9 / measured, "bit/s", f"{rate_words(1e9 / measured)}, {fit_words(share)}")
         ]  # fmt: skip
         bit_ns = 1e9 / settings.rate if settings.rate else measured
         if not (np.isfinite(bit_ns) and bit_ns > 0):
@@ -175,7 +175,7 @@ def _data_timing(
     falls, begins = falls[falls < len(line.time_ns)], begins[falls < len(line.time_ns)]
     found, share = bit_time(_widths_from(line.widths(), falls, _WIDTHS_OF_DATA), _LONGEST_RUN)
     facts = [] if np.isnan(found) else [
-        Fact("data_rate", 1e9 / found, "bit/s", f"{rate_words(1e9 / found)} for data ({share:.0%} of pulses fit)")
+        Fact("data_rate", 1e9 / found, "bit/s", f"{rate_words(1e9 / found)} for data, {fit_words(share)}")
     ]  # fmt: skip
     data_ns = 1e9 / settings.data_rate if settings.data_rate else found
     switch = settings.switch_point

@@ -35,6 +35,7 @@ from .result import (
     put_mark,
 )
 from .settings import LineSettings, Proposal, Setting
+from .timing import fit_words
 
 PARITIES = ("none", "odd", "even")
 _ANSWER_NS = 14_000
@@ -82,8 +83,8 @@ class _Manchester:
         line = without_passing(line_of(lines))
         half, share = half_bit(line)
         facts = [] if np.isnan(half) else [
-            Fact("half_bit_us", half / 1000, "µs", f"{half / 1000:.4g} µs, {5e8 / half / 1000:.4g} kbit/s "
-                 f"({share:.0%} of pulses fit)")
+            Fact("half_bit_us", half / 1000, "µs", f"{half / 1000:.4g} µs, {5e8 / half / 1000:.4g} kbit/s, "
+                 f"{fit_words(share)}")
         ]  # fmt: skip
         half = settings.half_bit_us * 1000 if settings.half_bit_us else half
         room = LineRoom(3 * len(line) + 4, len(line), len(line) + 16)

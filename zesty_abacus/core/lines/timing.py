@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..waves.edges import Edges
+from ..words import share_text
 
 USUAL_RATES = (
     300, 600, 1200, 2400, 4800, 9600, 10_400, 14_400, 19_200, 28_800, 38_400, 57_600, 62_500, 83_333, 100_000, 115_200,
@@ -80,7 +81,14 @@ def usual_rate(rate: float) -> int | None:
 
 
 def rate_words(rate: float) -> str:
-    """Write a rate, with the customary one it stands for."""
+    """Write a rate; one that stands for a customary one as that: ``19.2 kbit/s (19.23 measured)``."""
     usual = usual_rate(rate)
-    text = f"{rate:.0f} bit/s" if rate < 10_000 else f"{rate / 1e3:.2f} kbit/s"
-    return f"{text} for {usual}" if usual and abs(usual - rate) > 0.001 * usual else text
+    divisor, unit, text = (1, "bit/s", f"{rate:.0f}") if rate < 10_000 else (1_000, "kbit/s", f"{rate / 1e3:.2f}")
+    if usual and abs(usual - rate) > 0.001 * usual:
+        return f"{usual / divisor:g} {unit} ({text} measured)"
+    return f"{text} {unit}"
+
+
+def fit_words(share: float) -> str:
+    """Say how many pulses are as long as a rate has them."""
+    return "all pulses fit" if share == 1 else f"{share_text(share, 1)} of pulses fit"

@@ -18,7 +18,7 @@ from ..words import grouped
 from .bipolar import is_bipolar, resting_in_silence
 from .result import BREAK, DATA, ByteRun, Fact, LineResult, LineRoom, Marks, put_mark
 from .settings import LineSettings, Proposal, Setting
-from .timing import bit_time, rate_words
+from .timing import bit_time, fit_words, rate_words
 
 PARITIES = ("none", "odd", "even", "mark", "space")
 _ENOUGH, _FAULTS = 16, 0.06
@@ -68,7 +68,7 @@ class _Uart:
         measured, share = _bit_time(line)
         bit_ns = 1e9 / settings.rate if settings.rate else measured
         facts = [] if np.isnan(measured) else [
-            Fact("rate", 1e9 / measured, "bit/s", f"{rate_words(1e9 / measured)} ({share:.0%} of pulses fit)")
+            Fact("rate", 1e9 / measured, "bit/s", f"{rate_words(1e9 / measured)}, {fit_words(share)}")
         ]  # fmt: skip
         room = LineRoom(len(line) + 1, 0, 0)
         if np.isfinite(bit_ns) and bit_ns > 0:
