@@ -61,7 +61,9 @@ class FramePainter:
     def after(self, place: int) -> str:
         """Return how long after the listed frame before it a frame came."""
         since = self._listed.time_since_last(place)
-        return "" if since is None else f"+{span_text(since)}"
+        if since is None:
+            return ""
+        return f"+{span_text(since)}" if since else "at once"
 
     def columns(self, width: float) -> dict[str, QRectF]:
         """Return where each column is, by name, in a list of that width.
