@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import threading
 import time
+from collections.abc import Callable
 
 import pytest
 
@@ -23,6 +24,13 @@ class StoodStillError(Exception):
 
 KEEPS_TIME = [pytest.mark.keeps_time, pytest.mark.flaky(reruns=4, only_rerun=[StoodStillError.__name__])]
 """The marks of a test about milliseconds; those of a whole module as its ``pytestmark``."""
+
+
+def keeps_time(test: Callable[..., object]) -> Callable[..., object]:
+    """Mark a single test as one about milliseconds."""
+    for mark in KEEPS_TIME:
+        test = mark(test)
+    return test
 
 
 class Watched:

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QLabel, QPushButton
 
 from tests.desk.conftest import WANT
 from tests.desk.pilot import Pilot
+from tests.steady import keeps_time
 from zesty_abacus.desk.app.findings import Findings
 from zesty_abacus.desk.desks.handover.desk import CODE
 from zesty_abacus.desk.desks.intake.sources import SourceCard
@@ -203,6 +204,7 @@ def test_find_a_message_select_its_bits_keep_it_and_open_it_again(pilot, found_d
     window.close()
 
 
+@keeps_time
 def test_rehearse_it(pilot):
     walk, desk = Walk("7. Rehearse it"), pilot.window.rehearse
     walk.reads("Press `5`", "press `E` and type `bench:yuzu`", "Every lane *listens*.")
