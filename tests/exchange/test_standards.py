@@ -14,6 +14,8 @@ from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.errors import AbacusError
 from zesty_abacus.core.exchange.registry import read_layout_file
 from zesty_abacus.core.exchange.result import ExchangeError
+from zesty_abacus.core.exchange.xml import parse_xml
+from zesty_abacus.core.exchange.xtce_document import Document
 from zesty_abacus.core.layouts.model import FieldKind, Group, RawSet, Repeat, Run, Space
 from zesty_abacus.core.layouts.validate import check_layout
 
@@ -90,6 +92,20 @@ def test_a_container_in_another_is_there_once_or_as_often_as_a_parameter_says(tm
     decoded = values(fleet, payload)
     assert decoded.arrays[buoys.id].columns[buoys.fields[0].id].value.tolist() == [0, 5]
     assert decoded.named("version").raw[0] == 5 and decoded.named("page").raw[0] == 9
+
+
+@pytest.mark.parametrize(("entry", "moves"), [
+    ("", False), ("<RepeatEntry><Count><FixedValue>3</FixedValue></Count></RepeatEntry>", True),
+    ("<IncludeCondition><Comparison parameterRef='count' value='1'/></IncludeCondition>", True),
+])  # fmt: skip
+def test_a_container_within_another_moves_what_follows_if_it_repeats_or_may_be_left_out(entry, moves):
+    text = (
+        "<SpaceSystem><ContainerSet><SequenceContainer name='Buoy'/><SequenceContainer name='Fleet'><EntryList>"
+        f"<ContainerRefEntry containerRef='Buoy'>{entry}</ContainerRefEntry></EntryList></SequenceContainer>"
+        "</ContainerSet></SpaceSystem>"
+    )
+    document = Document(parse_xml(text.encode(), "fleet.xml"))
+    assert document.moves(document.containers["Fleet"], 0) is moves
 
 
 def test_frames_signals_and_pages_of_a_system_description(tmp_path):

@@ -299,3 +299,15 @@ def test_tables_are_read_in_whatever_encoding_spreadsheets_write(tmp_path, encod
     _, found = read_layout_file(tmp_path / "a.txt")
     (field,) = found.layouts[0].fields
     assert (field.name, field.unit, str(field.places)) == ("Kühlung", "°C", "B0 B1")
+
+
+def test_a_table_has_up_to_two_hundred_thousand_rows():
+    data = b"a\n" * 200_000
+    assert len(read_sheets(data, "long.csv")[0].rows) == 200_000
+    with pytest.raises(ExchangeError, match=r"the table has more than 200.?000 rows\."):
+        read_sheets(data + b"a\n", "long.csv")
+
+
+def test_of_a_row_256_cells_are_read():
+    (row,) = read_sheets(",".join(str(number) for number in range(300)).encode(), "wide.csv")[0].rows
+    assert row[-1] == "255"

@@ -46,6 +46,10 @@ def test_a_good_layout_has_no_problem():
         ([], {"size": 65}, "0 to 64 bytes"),
         ([], {"applies": Applies(address=0x800)}, "11-bit"),
         ([], {"applies": Applies(address=1 << 29, extended=True)}, "29-bit"),
+        ([], {"applies": Applies(address=0x100, to=0x10F, mask=0x7F0)}, "A span of addresses and a mask cannot both"),
+        ([], {"applies": Applies(address=0x100, to=0xFF)}, "The span of addresses ends at 0xff, before it begins."),
+        ([], {"applies": Applies(address=0x100, to=0x800)}, "11-bit"),
+        ([], {"applies": Applies(address=0x100, pattern="A")}, "A"),
         ([new_field("a", at("B8"))], {}, "ends after byte 7"),
         ([new_field("a", at("B0")), new_field("b", at("B0[3]"))], {}, "b overlaps a at byte 0, bit 3"),
         ([new_field("a", at("B0")), new_field("a", at("B1"))], {}, "Two fields are called a"),
@@ -66,6 +70,14 @@ def test_a_good_layout_has_no_problem():
 )
 def test_says_what_is_wrong_in_a_sentence(fields, head, complaint):
     assert any(complaint in sentence for sentence in sentences(*fields, **head))
+
+
+@pytest.mark.parametrize("applies", [
+    Applies(address=0x100, to=0x100), Applies(address=0x100, to=0x7FF), Applies(address=0x100, mask=0x7F0),
+    Applies(address=0x7FF), Applies(address=(1 << 29) - 1, extended=True), Applies(address=0x100, pattern="A5 ?1"),
+])  # fmt: skip
+def test_what_is_just_accepted_of_when_it_applies(applies):
+    assert sentences(applies=applies) == []
 
 
 def test_fields_that_exclude_each_other_may_share_bits():

@@ -129,6 +129,21 @@ def test_any_order_of_segments_gives_the_stream(data, draw):
     assert not any(flags & F.LOST_BEFORE for _, flags, _ in found)
 
 
+@pytest.mark.parametrize(("hosts", "place"), [(8, place) for place in range(8)] + [(32, place) for place in range(32)])
+def test_hosts_that_differ_in_any_byte_have_connections_of_their_own(hosts, place):
+    def packet(both, data):
+        head = ip4(6, data) if hosts == 8 else ip6(6, data)
+        return ethernet(0x0800 if hosts == 8 else 0x86DD, head[: -len(data) - hosts] + both + data)
+
+    both = bytes(range(1, hosts + 1))
+    other = both[:place] + b"\xee" + both[place + 1 :]
+    table = streams(packets([packet(who, tcp(6000, 502, 10, b"q")) for who in (both, other, both)])).frames
+    first, second = (int(address) for address in table.address[:2])
+    assert first != second
+    # what one of them sent again is dropped; were they one, the other's would have been
+    assert [table.payload_of(row) for row in range(len(table))] == [b"q", b"q"]
+
+
 def test_connections_stay_apart_and_the_server_is_known_by_who_opened():
     first = ethernet(0x0800, ip4(6, tcp(6000, 7000, 9, flags=0x02)))
     data = ethernet(0x0800, ip4(6, tcp(6000, 7000, 10, b"q")))

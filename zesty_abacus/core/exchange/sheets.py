@@ -8,6 +8,7 @@ import io
 from collections.abc import Sequence
 
 from ..harmless import cell, meant
+from ..words import grouped
 from .result import ExchangeError
 
 MAX_ROWS = 200_000
@@ -80,7 +81,7 @@ def _text_sheet(data: bytes, where: str) -> Sheet:
             rows.append([meant(one) for one in row[:MAX_COLUMNS]])
             lines.append(reader.line_num)
             if len(rows) > MAX_ROWS:
-                raise ExchangeError(f"the table has more than {MAX_ROWS} rows.", where=where)
+                raise ExchangeError(f"the table has more than {grouped(MAX_ROWS)} rows.", where=where)
     except csv.Error as error:
         raise ExchangeError(f"the table cannot be read ({error}).", where=f"{where}, line {reader.line_num}") from error
     return Sheet("", rows, lines)
