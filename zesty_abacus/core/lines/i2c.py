@@ -110,7 +110,7 @@ def _facts(clock: Edges) -> tuple[Fact, ...]:
         return ()
     periods = np.diff(clock.time_ns[clock.level == 1]).astype(np.float64)
     usual = periods[periods < np.median(periods) * 1.5]
-    spread = rate * float(np.std(usual) / np.mean(usual)) if len(usual) else 0.0
+    spread = rate * float(np.std(usual) / np.mean(usual)) if usual.any() else 0.0
     lows = clock.widths()[clock.level[:-1] == 0]
     # a clock that is held low for longer was switched off
     held = (lows > np.median(lows) * _STRETCH) & (lows <= np.median(periods) * _HELD_PERIODS)

@@ -302,7 +302,8 @@ def _decode(time, level, first, begin_ns, end_ns, half, syncs, one_rises, word_b
             bad |= F.PARITY
         if bits < total and bit_begin + half > end_ns:
             bad = np.int64(F.CUT_SHORT)
-        word_begin, word_end = np.int64(begin + 0.5), np.int64(bit_begin + 0.5)
+        # the first half of a sync may be the level with which the recording begins
+        word_begin, word_end = max(np.int64(begin + 0.5), begin_ns), np.int64(bit_begin + 0.5)
         pause = begin - last_end
         heads = found == 1 and standard
         if open_frame and (pause > _TOUCHING * half or heads):

@@ -286,10 +286,24 @@ class LineRoom:
         return self.marks, self.frames, self.payload, self.counts
 
     def result(self) -> LineResult:
-        """Return what was filled, frames in order of time."""
+        """Return what was filled, frames and marks in order of time."""
         marks, frames, used = (int(count) for count in self.counts)
         table, ends = table_of(self.frames[:frames], self.payload[:used])
-        return LineResult(table, ends, Marks(self.marks[:marks].copy()))
+        return LineResult(table, ends, Marks(_of_frames_that_came(self.marks[:marks], table)))
+
+
+def _of_frames_that_came(marks: NDArray[np.int64], frames: FrameTable) -> NDArray[np.int64]:
+    """Return marks in order of time, without a frame where theirs was begun and never came.
+
+    A decoder gives them the number of the frame it makes; where that comes to nothing the next one has the number.
+    """
+    made = marks[np.argsort(marks[:, 0], kind="stable")]
+    number = made[:, 5]
+    none = number >= len(frames)
+    told = np.flatnonzero((number >= 0) & ~none)
+    none[told] = made[told, 1] < frames.time_ns[number[told]]
+    made[none, 5] = -1
+    return made
 
 
 def table_of(rows: NDArray[np.int64], payload: NDArray[np.uint8]) -> tuple[FrameTable, NDArray[np.int64]]:

@@ -132,7 +132,8 @@ def _bit_ns(begins: NDArray[np.int64]) -> float:
     if not len(steps):
         return float("nan")
     usual = float(np.median(steps))
-    return float(np.mean(steps[np.abs(steps - usual) < 0.4 * usual]))
+    near = steps[np.abs(steps - usual) < 0.4 * usual]
+    return float(near.mean()) if len(near) else float("nan")
 
 
 def _take_turns(one: Edges, other: Edges) -> bool:
