@@ -57,6 +57,10 @@ def test_any_lines_are_read_within_what_was_recorded(name, data):
     assert (result.frames.time_ns >= begin).all() and (result.frames.time_ns <= end).all()
     assert (rows[:, 0] <= rows[:, 1]).all() and (np.diff(rows[:, 0]) >= 0).all()
     assert set(rows[:, 5].tolist()) <= {-1, *range(len(result.frames))}
+    held = rows[rows[:, 5] >= 0]
+    frames = held[:, 5]
+    assert (held[:, 0] >= result.frames.time_ns[frames]).all()
+    assert (held[:, 1] <= result.ends_ns[frames]).all()
 
 
 @pytest.mark.parametrize("name", CODES)

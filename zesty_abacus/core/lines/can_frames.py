@@ -61,7 +61,7 @@ def decode_frames(time, level, first, end_ns, timing, marks, frames, payload, co
         stop = _frame(time, level, end_ns, timing, pace, state, wire, plain, when, marks, payload, counts)
         end = min(np.int64(pace[CLOCK]), end_ns)
         if stop == BROKEN:
-            put_mark(marks, counts, np.int64(pace[CLOCK] - 6 * pace[BIT_NS]), end, R.ERROR, 0, F.ERROR)
+            put_mark(marks, counts, max(begin, np.int64(pace[CLOCK] - 6 * pace[BIT_NS])), end, R.ERROR, 0, F.ERROR)
             state[FLAGS_ARE] |= F.ERROR | F.FRAMING
         elif stop == ENDED or stop == UNREAD:
             state[FLAGS_ARE] |= F.CUT_SHORT
