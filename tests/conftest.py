@@ -8,6 +8,7 @@ import os
 import pytest
 from hypothesis import HealthCheck, settings
 
+from tests import longest
 from tests.cluster import Cluster
 from tests.ring import ring_in_memory
 from tests.steady import STOOD_STILL_S, StoodStillError, Watched
@@ -22,6 +23,14 @@ settings.register_profile(
 )
 settings.load_profile("project")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+def pytest_addoption(parser):
+    longest.add_options(parser)
+
+
+def pytest_configure(config):
+    longest.put_in(config)
 
 
 @pytest.hookimpl(wrapper=True)
