@@ -1,5 +1,7 @@
 """Side by side in the real window: set beside one another, walked through, what differs lit and said."""
 
+import re
+
 import pytest
 from PyQt6.QtCore import QPointF
 
@@ -40,7 +42,12 @@ def test_what_differs_at_the_cursor_is_lit_and_said(pilot, listed):
     lit = listed.unlike(1)
     assert lit == {n for n, (a, b) in enumerate(zip(first.payload, second.payload, strict=True)) if a != b} and lit
     said = listed.values(1)
-    assert any(words.startswith("check: ") and " | " in words and "0x" in words for words in said)
+    assert any(re.fullmatch(r"check: \d+ \(0x[0-9A-F]+\) \| \d+ \(0x[0-9A-F]+\)", words) for words in said)
+    angle = next(words for words in said if words.startswith("angle set: "))
+    value, raw, bits = re.search(r"\| (\S+) deg \((\S+), 0x(\w+)\)", angle).groups()
+    number = int(raw.replace("−", "-").replace("\u2009", ""))
+    assert second.payload[:2] == number.to_bytes(2, "little", signed=True) and int(bits, 16) == number & 0xFFFF
+    assert float(value.replace("−", "-")) == pytest.approx(number * 0.05)
     before = clock.cursor_ns
     pilot.click(pilot.window.read.beside_buttons["on"])
     assert clock.cursor_ns > before

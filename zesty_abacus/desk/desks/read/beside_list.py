@@ -14,7 +14,7 @@ from ...widgets.parts import menu_of
 from ...widgets.row_list import RowList
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ...widgets.told import tell
-from ...widgets.words import counted, span_text
+from ...widgets.words import counted, grouped, span_text
 
 _ROW = 66
 _EDGE = 14
@@ -227,5 +227,9 @@ class BesideList(RowList):
 
 
 def _value_words(column: engine.FieldColumn, raw: int) -> str:
-    """Return a value of one frame with its raw value, decimal and hex."""
-    return f"{engine.wording.value_text(column, 0)} ({raw}{f', 0x{raw:X}' if raw >= 0 else ''})"
+    """Return a value of one frame with its raw value, decimal where it is another number, and as its bits in hex."""
+    # what has no places of its own, as a value in columns of text, has no bits to show but those of the number
+    bits = raw & (1 << (len(column.field.places) or 64)) - 1
+    value = engine.wording.value_text(column, 0)
+    parts = [part for part in (grouped(raw), f"0x{bits:X}") if part != value]
+    return f"{value} ({', '.join(parts)})"
