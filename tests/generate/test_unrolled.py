@@ -6,6 +6,7 @@ import random
 from fractions import Fraction
 from uuid import uuid4
 
+import msgspec
 import numpy as np
 import pytest
 
@@ -79,6 +80,25 @@ def test_strings_and_parts_stand_behind_one_another():
         (before,) = (one for one in decoded(layout, payload).columns.values() if one.field.name == name)
         (after,) = (one for one in decoded(unrolled(layout), payload).columns.values() if one.field.name == name)
         assert said_by(before) == said_by(after), name
+
+
+@pytest.mark.parametrize(("count", "behind"), [(1, "B5"), (3, "B11"), (4, "B14")])
+def test_what_stands_behind_so_many_items_begins_at_their_end(count, behind):
+    """Two bytes stand before items of three bytes each."""
+    after = Group(id=uuid4(), name="after", size=1, fields=(new_field("x", at("B0")),))
+    flat = unrolled(frame_of((cells(amount=Expression(str(count))), after)))
+    assert flat.fields[-1].name == "x" and flat.fields[-1].places == at(behind)
+
+
+@pytest.mark.parametrize(("amount", "fits"), [("256", True), ("257", False)])
+def test_up_to_256_items_are_members(amount, fits):
+    one = cells(size=1, fields=(new_field("level", at("B0")),), amount=Expression(amount))
+    layout = msgspec.structs.replace(frame_of((one,)), applies=Applies(protocol="udp", address=1))
+    if fits:
+        assert len(unrolled(layout).fields) == 1 + 256
+    else:
+        with pytest.raises(CannotCarryError, match="cells has up to 257 items, more than 256"):
+            unrolled(layout)
 
 
 def said_by(column):
