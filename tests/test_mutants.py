@@ -70,6 +70,15 @@ def test_faults_that_are_called_alike_are_told_apart_by_their_number(tmp_path):
     assert [fault.name.partition(" in: ")[2] for fault in left_out] == ["a += 1 (1 of 2)", "a += 1 (2 of 2)", "a += 2"]
 
 
+def test_what_is_only_claimed_or_beyond_all_figures_is_no_fault(tmp_path):
+    (tmp_path / "one.py").write_text("A = zip(a, b, strict=True)\nB = go(a, deep=True)\nC = 1e9\nD = 2e7\nE = 10**9\n")
+    found = [fault.what for fault in faults_in(Path("one.py"), tmp_path)]
+    assert "yes for no: True → False" in found and len([one for one in found if "yes for no" in one]) == 1
+    assert [one for one in found if "off by one" in one] == [
+        "constant off by one: 2e7 → 20000001.0", "constant off by one: 10 → 11", "constant off by one: 9 → 10",
+    ]  # fmt: skip
+
+
 def test_what_a_class_is_declared_with_is_no_fault(tmp_path):
     (tmp_path / "kept.py").write_text(
         "@dataclass(frozen=True, eq=False)\nclass Kept(Base, tag=1):\n    size: int = 5\n"
@@ -150,6 +159,17 @@ def test_a_compiled_function_is_tried_on_the_tests_of_those_who_call_it():
     for function in ("could_be_crc", "_subtract", ""):
         assert seen.tests_for(Fault(Path(file), 1, "", "", function=function)) == ["tests/a.py::one"], function
     assert seen.tests_for(Fault(Path("zesty_abacus/core/words.py"), 1, "", "", function="counted")) == []
+
+
+def test_what_is_only_called_alike_elsewhere_is_no_caller():
+    """``crc_of`` is also a table of the bits that are stuffed into a frame, which stands in another file."""
+    folder = "zesty_abacus/core"
+    table, wave = f"{folder}/protocols/can_bits.py:_tables", f"{folder}/lines/can_wave.py:_run"
+    seen = Reached(
+        {"tests/a.py::a": (0.1, [table]), "tests/b.py::b": (0.1, [wave])}, ["tests/a.py::a", "tests/b.py::b"]
+    )
+    fault = Fault(Path(folder, "lines/can_bits.py"), 1, "", "", function="crc_of")
+    assert seen.tests_for(fault) == ["tests/b.py::b"]
 
 
 def test_what_a_test_runs_is_recorded_also_in_threads_and_in_commands(tmp_path):

@@ -19,6 +19,9 @@ _SWAPPED_OPERATORS = {
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Add, ast.FloorDiv: ast.Mult, ast.LShift: ast.RShift,
     ast.RShift: ast.LShift, ast.BitAnd: ast.BitOr, ast.BitOr: ast.BitAnd,
 }  # fmt: skip
+_ONLY_CLAIMED = frozenset({"strict", "assume_unique"})
+_LARGEST_FLOAT = 1e8
+"""One more or less of a larger one, as of nanoseconds in a second, is in no figure that is shown."""
 _EITHER_WAY = frozenset(("min", "max", "minimum", "maximum", "fmin", "fmax", "gcd", "lcm", "isclose", "array_equal"))
 """Calls that give the same whichever way round their arguments stand."""
 
@@ -91,8 +94,13 @@ class _Sites(ast.NodeVisitor):
     def visit_Constant(self, node: ast.Constant) -> None:
         if isinstance(node.value, bool):
             self._add(node, ast.Constant(not node.value), "yes for no")
-        elif isinstance(node.value, int | float):
+        elif isinstance(node.value, int) or (isinstance(node.value, float) and abs(node.value) < _LARGEST_FLOAT):
             self._add(node, ast.Constant(node.value + 1), "constant off by one")
+
+    def visit_keyword(self, node: ast.keyword) -> None:
+        # what says that something is known of the arguments steers nothing
+        if node.arg not in _ONLY_CLAIMED:
+            self.generic_visit(node)
 
     def visit_Call(self, node: ast.Call) -> None:
         plain = [place for place, one in enumerate(node.args) if not isinstance(one, ast.Starred)]

@@ -11,7 +11,7 @@ import sys
 import tempfile
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator
-from functools import cached_property
+from functools import cache, cached_property
 from pathlib import Path
 from typing import NamedTuple
 
@@ -60,17 +60,23 @@ class Reached:
 
     def _of_callers(self, fault: Fault) -> set[str]:
         """Return the tests of those who name a function that is compiled and so runs unseen, or of their callers."""
-        compiled = {one.name for one in functions_in(fault.file) if one.is_compiled}
-        names = compiled & {fault.function} if fault.function else compiled
-        asked: set[str] = set()
-        while names:
-            asked |= names
-            callers = {caller for name in names for caller in self._callers.get(name, ())}
+        compiled = {_Caller(fault.file, one.name, True) for one in functions_in(fault.file) if one.is_compiled}
+        kernels = {one for one in compiled if one.function == fault.function} if fault.function else compiled
+        asked: set[_Caller] = set()
+        while kernels:
+            asked |= kernels
+            callers = {caller for one in kernels for caller in self._callers_of(one)}
             found = {test for caller in callers for test in self._tests.get(str(caller), ())}
             if found:
                 return found
-            names = {caller.function for caller in callers if caller.is_compiled} - asked
+            kernels = {caller for caller in callers if caller.is_compiled} - asked
         return set()
+
+    def _callers_of(self, kernel: _Caller) -> Iterator[_Caller]:
+        """Yield the functions that name a kernel, in its own file or one that takes something from there."""
+        for caller in self._callers.get(kernel.function, ()):
+            if caller.file == kernel.file or kernel.file.stem in _taken_from(caller.file):
+                yield caller
 
     @cached_property
     def _callers(self) -> dict[str, set[_Caller]]:
@@ -107,6 +113,14 @@ class NamedFunction(NamedTuple):
     name: str
     uses: frozenset[str]
     is_compiled: bool
+
+
+@cache
+def _taken_from(file: Path) -> frozenset[str]:
+    """Return the names of the modules that a file imports, or imports something from, without their packages."""
+    nodes = [node for node in ast.walk(ast.parse((ROOT / file).read_text())) if isinstance(node, ast.ImportFrom)]
+    modules = {(node.module or "").rpartition(".")[2] for node in nodes}
+    return frozenset(modules | {one.name for node in nodes for one in node.names})
 
 
 def functions_in(file: Path) -> list[NamedFunction]:

@@ -97,6 +97,13 @@ class TestVcd:
         assert text[int(report.problems[0].place.split()[1]) :].startswith("1?")
         assert toggles(recording.channels[0]) == [(9, 1), (9, 0)]
 
+    def test_the_place_of_what_is_broken_counts_from_the_begin_of_the_file_however_long_it_is(self, tmp_path):
+        head = "$timescale 1 ns $end $var wire 1 ! a $end $enddefinitions $end\n"
+        body = "".join(f"#{number} {number % 2}!\n" for number in range(80_000))
+        _, report = read(tmp_path, "a.vcd", f"{head}{body}#80000 1?\n#80001 0!\n")
+        assert len(head + body) > 3 * vcd.CHUNK
+        assert [one.place for one in report.problems] == [f"byte {len(head + body) + len('#80000 ')}"]
+
     @pytest.mark.parametrize(
         ("text", "words"),
         [

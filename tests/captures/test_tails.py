@@ -137,3 +137,11 @@ def test_behind_a_lane_digits_alone_are_bytes_too(tmp_path, size):
         (n * 10**9 + 5 * 10**8, "can0", 0x100, f"{n + 10}02") for n in range(30)
     ]
     assert report.problem_count == 0
+
+
+@pytest.mark.parametrize("sizes", [(0, 1), (0, 0, 2), (0, 1, 2)])
+def test_frames_without_bytes_among_others_leave_the_columns_as_they_are(sizes):
+    rows = [f"{n * 0.01:.6f}  can0  1A0   [{sizes[n % len(sizes)]}]  {' '.join(['A2', '33'][: sizes[n % len(sizes)]])}"
+            for n in range(24)]  # fmt: skip
+    found = guess_columns("\n".join(rows) + "\n")
+    assert found.roles == ("time", "lane", "address", "size", "payload") and found.tail and not found.head_lines

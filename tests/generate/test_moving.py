@@ -24,6 +24,7 @@ from zesty_abacus.core.generate.samples import is_said
 from zesty_abacus.core.generate.vectors import moving_vector
 from zesty_abacus.core.layouts.model import (
     Applies,
+    Carried,
     Computed,
     Coverage,
     ElementCase,
@@ -399,3 +400,13 @@ def test_the_program_of_a_node_leaves_moving_messages_out(tmp_path):
     made = made_of([sentence(), records()], link=Link.parse("udp://127.0.0.1:9"))
     assert len(made.manifest.messages) == 2 and "any_depth" not in made.files["any_node.c"]
     built(tmp_path, made, "-c", *STRICT)
+
+
+def test_what_a_carried_payload_says_is_expected_of_the_program_that_tries_itself():
+    label = Run(id=uuid4(), name="label", field=new_field("label", NOWHERE, FieldKind.TEXT), end="00")
+    inner = new_layout("Gauge", Applies(address=8), 1, [new_field("level", at("B0"))])
+    layout = new_layout(
+        "Tank", Applies(address=7), 0, parts=(label, Carried(id=uuid4(), name="gauge", layout=inner.id))
+    )
+    said = made_of([layout, inner]).files["any_test.c"]
+    assert re.search(r'expect\(found\.gauge\.level_raw == 0x\w+U, "any_tank 0: gauge: level', said)

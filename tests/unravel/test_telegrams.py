@@ -1,6 +1,7 @@
 """Lines of text: columns, what they are, and a check in hex digits; and no line where there is none."""
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -38,6 +39,12 @@ def test_columns_of_a_sentence_are_told_and_its_check():
     for line in lines:
         end = len(line) - 5
         assert int(np.bitwise_xor.reduce(np.frombuffer(line[1:end], np.uint8))) == int(line[-4:-2], 16)
+
+
+@pytest.mark.parametrize(("different", "is_told"), [(2, False), (3, True)])
+def test_a_check_is_told_from_three_different_ones_on(different, is_told):
+    lines = [sentence(f"TGAAA,{row % different},T") for row in range(60)]
+    assert any(one.kind == "check" for one in telegrams(frames_of(lines))) is is_told
 
 
 def test_a_broken_line_speaks_against_it():
