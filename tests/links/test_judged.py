@@ -8,9 +8,10 @@ from tests.links.test_telegrams import bytes_result, framed
 from tests.recipes.test_segments import crc16
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.result import LineResult, Marks
-from zesty_abacus.core.links.framing import framings
+from zesty_abacus.core.links.framing import framing_of, framings
 from zesty_abacus.core.links.iso11783 import GroupFraming
 from zesty_abacus.core.links.length_field import LengthFieldFraming
+from zesty_abacus.core.links.modbus_rtu import ModbusRtuFraming
 from zesty_abacus.core.links.modbus_tcp import ModbusTcpFraming
 from zesty_abacus.core.links.registers import RegisterFraming
 from zesty_abacus.core.links.telegrams import CodeFraming, GapFraming, LineEndFraming, SentenceFraming
@@ -130,6 +131,16 @@ def test_units_ask_for_functions_that_there_are():
     assert {function & 0x7F for function, one in found.items() if one is not None} == PUBLIC
     assert {function for function, one in found.items() if one is not None} == PUBLIC | {one | 0x80 for one in PUBLIC}
     assert found[3][1:] == (1.0, "4 of 4 units have a CRC-16 that agrees")
+
+
+@pytest.mark.parametrize(("spoilt", "words"), [
+    (0, "5 of 5 have a CRC-16 that agrees"), (2, "3 of 5 have a CRC-16 that agrees"),
+    (5, "0 of 5 have a CRC-16 that agrees"),
+])  # fmt: skip
+def test_it_is_told_how_many_units_agree(spoilt, words):
+    made = framing_of(ModbusRtuFraming()).apply(ModbusRtuFraming(), units(*[(1, 3)] * 5, spoilt=spoilt))
+    (told,) = [fact for fact in made.facts if fact.name == "units"]
+    assert (told.value, told.words) == (5.0, words)
 
 
 def test_units_of_which_few_are_spoilt_or_strange():

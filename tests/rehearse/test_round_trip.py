@@ -28,6 +28,15 @@ def test_within_one_layout_half_a_step_is_lost():
     assert trip.share == pytest.approx(float(trip.loss) / 6553.5)
 
 
+@pytest.mark.parametrize(("settings", "loss"), [
+    ({"step": "1", "unit": ""}, 0.0), ({"step": "1", "unit": "kn"}, 0.49), ({"step": "0.1", "unit": ""}, 0.049),
+    ({"step": "3", "unit": ""}, 1.47),
+])  # fmt: skip
+def test_between_two_numbers_of_a_plain_count_there_is_nothing_to_lose(settings, loss):
+    (trip,) = round_trip(_layout(**settings))
+    assert float(trip.loss) == pytest.approx(loss, rel=0.01)
+
+
 @pytest.mark.parametrize(
     ("other", "words", "share"),
     [

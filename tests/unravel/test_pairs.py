@@ -43,6 +43,16 @@ def test_one_without_an_echo_is_told_by_time_and_what_is_missing_is_counted():
     assert one.parameters["by"] == "time" and one.parameters["missing"] == 4
 
 
+@pytest.mark.parametrize(("more", "is_pair"), [(20, True), (21, False)])
+def test_what_comes_a_quarter_more_often_still_answers_and_what_comes_more_often_does_not(more, is_pair):
+    """Some are repeated a little later."""
+    random = np.random.default_rng(6)
+    asked = np.sort(random.uniform(0, 600, 80)) + np.arange(80) * 0.1
+    times = np.sort(np.r_[asked + 0.006, asked[:more] + 0.02])
+    found = pairs_of(message(asked, request()[1]), message(times, random.integers(0, 256, (80 + more, 3))))
+    assert [one.address for one in found] == [0x100] * is_pair
+
+
 def test_what_comes_by_the_clock_answers_nothing():
     steady = np.arange(0, 60, 0.75)
     other = message(steady + 0.003, RANDOM.integers(0, 256, (80, 4)))
