@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 LIST = Path(__file__).with_name("longest.txt")
-LONG_S = 2.0
+LONG_S = 1.5
 """What a case of a test takes, with what is set up for it, that is left out."""
 
 
