@@ -167,8 +167,8 @@ def unravel(
             continue
         for view, said in question.ask(whole, progress.quiet()):
             found[view.kind].append(said)
-    whole_said = {kind: with_resting(view, found[kind]) for kind, view in views.items()}
-    return Unravelled(meaning, tuple(_of(views[kind], whole_said[kind], asked) for kind in sorted(views)), alone)
+    told = [(views[kind], with_resting(views[kind], found[kind])) for kind in sorted(views)]
+    return Unravelled(meaning, tuple(_of(view, said, asked) for view, said in told), alone)
 
 
 def _wanted(meaning: Meaning, asked: Asked) -> list[int]:

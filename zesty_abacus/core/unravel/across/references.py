@@ -150,8 +150,9 @@ def _at_frames(
     is_sparse = np.median(np.diff(times)) > np.median(np.diff(reference.time_ns))
     if not is_sparse or inside.sum() < _LEAST_POINTS or not values[inside].std():
         return match
-    gain, offset = np.polyfit(values[inside], values_at(reference.time_ns, reference.values, when[inside]), 1)
-    return replace(match, gain=float(gain), offset=float(offset))
+    x, y = values[inside], values_at(reference.time_ns, reference.values, when[inside])
+    gain, offset = _without_chance(x, y, float(np.polyfit(x, y, 1)[0]), match.rest)
+    return replace(match, gain=gain, offset=offset)
 
 
 def _told_to(values: NDArray[np.float64]) -> float:
