@@ -28,7 +28,7 @@ class FrameFunctions:
     terms: Terms
     steps: StepWriter
     checks: CheckWriter
-    rounds: int = 1
+    rounds: int
 
     def lines(self) -> list[str]:
         """Return the lines of all of them."""
