@@ -79,13 +79,14 @@ def test_a_renamed_field_is_followed():
 
 NAMES = ("a", "b", "c")
 leaves = st.one_of(st.sampled_from(NAMES), st.integers(0, 300).map(str), st.sampled_from(["0.5", "raw(b)", "0x7F"]))
-operators = st.sampled_from(["+", "-", "*", "/", "//", "%", "&", "|", "^", "<<", ">>", "==", "<", ">=", "and", "or"])
+operators = st.sampled_from(["+", "-", "*", "/", "//", "%", "&", "|", "^", "<<", ">>", "==", "!=", "<", "<=", ">", ">=", "and", "or"])
 texts = st.recursive(
     leaves,
     lambda inner: st.one_of(
         st.tuples(inner, operators, inner).map(lambda t: f"({t[0]} {t[1]} {t[2]})"),
         inner.map(lambda t: f"-({t})"),
-        inner.map(lambda t: f"abs({t})"),
+        st.tuples(st.sampled_from(["abs", "not", "floor", "ceil"]), inner).map(lambda t: f"{t[0]} ({t[1]})"),
+        st.tuples(st.sampled_from(["min", "max"]), inner, inner).map(lambda t: f"{t[0]}({t[1]}, {t[2]})"),
         st.tuples(inner, inner, inner).map(lambda t: f"if({t[0]}, {t[1]}, {t[2]})"),
     ),
     max_leaves=6,
@@ -129,7 +130,7 @@ def test_columns_give_what_single_values_give(text, rows):
         if result.bounds is not None:
             assert int(found) == wanted, "whole numbers are exact"
             assert result.bounds[0] <= wanted <= result.bounds[1]
-        elif not any(sign in text for sign in ("//", "%", "=", "<", ">", "&", "|", "^", "if")):
+        elif not any(sign in text for sign in ("//", "%", "=", "<", ">", "&", "|", "^", "if", "not", "or")):
             # floats may fall to the other side of a step
             assert math.isclose(float(found), float(wanted), rel_tol=1e-9, abs_tol=1e-6)
 
@@ -239,6 +240,9 @@ def test_floats_have_bits_up_to_the_highest_whole_number(number):
     [
         ("a | a", 0, 65535), ("a ^ 0", 0, 65535), ("a & 0x1FF", 0, 511), ("a & a", 0, 65535),
         ("a | 0x10000", 0, 131071), ("a + a", 0, 131070), ("a - a", -65535, 65535), ("a * 3", 0, 196605),
+        ("a % 7", 0, 6), ("c % 7", 0, 6), ("a % c", -(2**31), 2**31), ("a // 3", 0, 65535), ("c // 3", -(2**31), 2**31),
+        ("-c", 1 - 2**31, 2**31), ("abs(c)", 0, 2**31), ("min(a, 9)", 0, 9), ("max(a, 9)", 9, 65535),
+        ("min(a, c)", -(2**31), 65535), ("max(a, c)", 0, 2**31 - 1),
     ],
 )  # fmt: skip
 def test_bounds_hold_the_extremes_and_no_more(text, lowest, highest):
