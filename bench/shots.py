@@ -129,7 +129,7 @@ def claims(window: Window) -> None:
         side.claims.statement.setText(words)
         side.claims.write()
         settle(window)
-    side.claims.hand.add_frame()
+    window.unravel.add_frame()
     settle(window)
     side.claims.hand.talk.line.setText("agrees with the compass in run 12")
     side.claims.hand.talk.line.returnPressed.emit()
