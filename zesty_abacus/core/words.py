@@ -18,6 +18,11 @@ def span_text(nanoseconds: float) -> str:
     return f"{nanoseconds / 60e9:.1f} min".replace("-", "−")
 
 
+def later_text(nanoseconds: float, lead: str = "") -> str:
+    """Say how much later something came, with what stands before a length of time: ``+3.8 ms``, or ``at once``."""
+    return f"{lead}{span_text(nanoseconds)}" if nanoseconds else "at once"
+
+
 def grouped(number: int) -> str:
     """Write a whole number with a thin space between groups of three digits and a true minus."""
     return f"{number:,}".replace(",", "\u2009").replace("-", "−")

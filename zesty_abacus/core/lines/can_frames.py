@@ -57,7 +57,7 @@ def decode_frames(time, level, first, end_ns, timing, marks, frames, payload, co
     while edge < len(time):
         begin, first_byte = time[edge], counts[2]
         begin_frame(pace, state, begin, bit_ns, edge + 1)
-        put_mark(marks, counts, begin, np.int64(begin + bit_ns), R.START, 0, 0)
+        put_mark(marks, counts, begin, min(np.int64(begin + bit_ns), end_ns), R.START, 0, 0)
         stop = _frame(time, level, end_ns, timing, pace, state, wire, plain, when, marks, payload, counts)
         end = min(np.int64(pace[CLOCK]), end_ns)
         if stop == BROKEN:

@@ -297,7 +297,8 @@ def _of_frames_that_came(marks: NDArray[np.int64], frames: FrameTable) -> NDArra
 
     A decoder gives them the number of the frame it makes; where that comes to nothing the next one has the number.
     """
-    made = marks[np.argsort(marks[:, 0], kind="stable")]
+    begins = marks[:, 0]
+    made = marks.copy() if (begins[1:] >= begins[:-1]).all() else marks[np.argsort(begins, kind="stable")]
     number = made[:, 5]
     none = number >= len(frames)
     told = np.flatnonzero((number >= 0) & ~none)

@@ -21,7 +21,7 @@ from .joined_kept import with_joined
 from .lines_kept import with_lines
 from .meant import PLAIN, Meant
 from .parts_kept import with_end, with_item_field
-from .resting import wider_of
+from .resting import widened
 
 KEPT = frozenset({"field", "counter", "check", "complement", "selector", "text", "length", "count"})
 """Kinds of findings that become a part of a layout."""
@@ -85,9 +85,8 @@ def kept(
         raise MisuseError(f"a {finding.kind} is not a part of a layout.", hint="It can be written down as a claim.")
     if not finding.places:
         raise MisuseError("what stands in columns of text has no bits.", hint="Lay the line out under Layouts.")
-    wider = wider_of(finding)
-    # a number is kept with the bits above it that belong to it, although they never moved
-    bits = parse_places(wider["places"]).bits if wider else bits_of(finding, _bytes_from_end(finding))
+    finding = widened(finding)
+    bits = bits_of(finding, _bytes_from_end(finding))
     field = _field(layout, finding, Places(bits), name.strip() or offered_name(finding, layout), meant)
     if is_from_end(finding):
         made = with_end(layout, field, _bytes_from_end(finding))
@@ -143,7 +142,7 @@ def _standing(finding: Finding) -> tuple[bool, int, bool, bool]:
 
 
 def _field(layout: Layout, finding: Finding, places: Places, name: str, meant: Meant) -> Field:
-    reading = str(wider_of(finding).get("reading", finding.parameters.get("reading", "")))
+    reading = str(finding.parameters.get("reading", ""))
     kind = FieldKind.TEXT if finding.kind == "text" else _KINDS.get(reading, FieldKind.UNSIGNED)
     names: tuple[NamedValue, ...] = ()
     if kind is FieldKind.NAMES:

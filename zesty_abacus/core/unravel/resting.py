@@ -26,7 +26,7 @@ _KEY = "wider"
 
 
 @dataclass(frozen=True, slots=True)
-class Wider:
+class _Wider:
     """A number together with bits above it that never moved.
 
     Attributes
@@ -45,12 +45,21 @@ class Wider:
 
 
 def wider_of(finding: Finding) -> dict[str, Any]:
-    """Return what a finding says of its number with the bits above it: ``places``, ``reading``, ``more``; else nothing.
+    """Return what a finding says of its number with the bits above it, by name; empty of any other."""
+    return dict(finding.parameters.get(_KEY, {}))
+
+
+def widened(finding: Finding) -> Finding:
+    """Return a finding of the number with the bits above it that belong to it, itself if there are none.
 
     What is found tiles a payload, and bits that never moved are a constant there; a layout is better with them.
     """
-    found = finding.parameters.get(_KEY, {})
-    return dict(found)
+    wider = wider_of(finding)
+    if not wider:
+        return finding
+    return replace(
+        finding, places=wider["places"], parameters={**finding.parameters, "reading": wider["reading"]}
+    )  # fmt: skip
 
 
 def with_resting(view: KindView, said: Sequence[Said]) -> list[Said]:
@@ -77,7 +86,7 @@ def _same_place(one: Said, other: Said) -> bool:
     return (one.bits, one.when) == (other.bits, other.when)
 
 
-def _numbers_above(view: KindView, said: Sequence[Said], of: Said) -> Iterator[Wider]:
+def _numbers_above(view: KindView, said: Sequence[Said], of: Said) -> Iterator[_Wider]:
     """Yield the numbers that a field may be with bits above it that rest, of those that are worth something."""
     if of.parameters["reading"] != "unsigned" or of.takes or of.places_text:
         return
@@ -95,9 +104,9 @@ def _numbers_above(view: KindView, said: Sequence[Said], of: Said) -> Iterator[W
             sign = (bit, *sign) if is_sign else sign
             bits = (bit, *bits)
             if is_set:
-                yield Wider(bits, "unsigned", more)
+                yield _Wider(bits, "unsigned", more)
         if sign != of.bits:
-            yield Wider(sign, "signed", -(1 << len(of.bits)))
+            yield _Wider(sign, "signed", -(1 << len(of.bits)))
 
 
 def _directions(bits: tuple[int, ...]) -> tuple[int, ...]:
@@ -115,7 +124,7 @@ def _above(top: int, direction: int) -> Iterator[int]:
         byte += direction
 
 
-def _told_by(follows: Said, wider: Iterator[Wider]) -> Wider | None:
+def _told_by(follows: Said, wider: Iterator[_Wider]) -> _Wider | None:
     """Return the number that a reference follows without an offset, None if it does or does not either way."""
     gain, offset, correlation = (float(follows.parameters[name]) for name in ("gain", "offset", "correlation"))
     # half a step, or the noise of the reference, is all that an offset can be told to
@@ -130,12 +139,12 @@ def _told_by(follows: Said, wider: Iterator[Wider]) -> Wider | None:
     return next((one for one in wider if abs(offset - gain * one.more) <= near), None)
 
 
-def _with(one: Said, wider: Wider, words: str) -> Said:
+def _with(one: Said, wider: _Wider, words: str) -> Said:
     told = {"places": format_places(Places(wider.bits)), "reading": wider.reading, "more": wider.more}
     return replace(one, parameters={**one.parameters, _KEY: told}, reason=f"{one.reason} {words}")
 
 
-def _words(follows: Said, wider: Wider) -> str:
+def _words(follows: Said, wider: _Wider) -> str:
     count = len(wider.bits) - len(follows.bits)
     above, belong = ("The bit", "belongs") if count == 1 else (f"The {count} bits", "belong")
     gain, column = float(follows.parameters["gain"]), follows.parameters["column"]

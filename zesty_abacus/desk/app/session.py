@@ -349,10 +349,12 @@ class Session(QObject):
         """Say how many layouts name a lane as it was called before, whatever called it otherwise."""
         now = [lane.name for lane in self.capture.lanes]
         gone, new = [one for one in before if one not in now], [one for one in now if one not in before]
+        # a recording that was taken out leaves no lane in the place of its own
+        if not new:
+            return
         asking = [set(one.applies.lanes) for one in self.edits.layouts()]
         lost = sum(not lanes.isdisjoint(gone) and lanes.isdisjoint(new) for lanes in asking)
-        # a recording that was taken out leaves no lane in the place of its own
-        if new and lost:
+        if lost:
             said = f"{counted(lost, 'layout', 'is', 'are')} for the lane {listed(gone)} and not for {listed(new)}."
             self.told.emit("wrong", f"{said} Ctrl Z takes the name back.")
 

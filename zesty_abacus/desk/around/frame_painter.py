@@ -12,7 +12,7 @@ from ..app.session import Session
 from ..widgets.paint import byte_owners, draw_text
 from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.told import tell
-from ..widgets.words import span_text
+from ..widgets.words import later_text
 from .frame_lines import FrameLine, FrameLines
 from .listed_frames import ListedFrames
 
@@ -61,9 +61,7 @@ class FramePainter:
     def after(self, place: int) -> str:
         """Return how long after the listed frame before it a frame came."""
         since = self._listed.time_since_last(place)
-        if since is None:
-            return ""
-        return f"+{span_text(since)}" if since else "at once"
+        return "" if since is None else later_text(since, "+")
 
     def columns(self, width: float) -> dict[str, QRectF]:
         """Return where each column is, by name, in a list of that width.

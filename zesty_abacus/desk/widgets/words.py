@@ -5,11 +5,11 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from pathlib import Path
 
-from ...core.words import counted, figure_text, grouped, listed, number_text, share_text, span_text
+from ...core.words import counted, figure_text, grouped, later_text, listed, number_text, share_text, span_text
 
 __all__ = [
-    "counted", "exact_time", "figure_text", "grouped", "home_short", "listed", "number_text", "share_text",
-    "span_text", "time_text", "when_text",
+    "counted", "exact_time", "figure_text", "grouped", "home_short", "later_text", "listed", "number_text",
+    "share_text", "span_text", "time_text", "when_text",
 ]  # fmt: skip
 
 

@@ -79,11 +79,6 @@ def _axis_text(axis: Axis | None, _item: Any, _layout: Layout) -> str:
     return f"{axis.name}: {axis.start}, {axis.step}{', ' + axis.unit if axis.unit else ''}"
 
 
-def amount_needed(repeat: Repeat, amount: Expression | None) -> Expression | None:
-    """Return how many there are: what is given, and one where a count is needed and none is given yet."""
-    return amount or Expression("1") if repeat in (Repeat.COUNT, Repeat.BYTES) else amount
-
-
 def repeat_attribute(*ways: Repeat) -> Attribute:
     """Return the attribute that says how often something comes, in some of the ways."""
     return Attribute(
@@ -94,7 +89,21 @@ def repeat_attribute(*ways: Repeat) -> Attribute:
     )  # fmt: skip
 
 
-class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
+class Repeated(Part, frozen=True, kw_only=True, omit_defaults=True):
+    """A part that may come several times."""
+
+    if TYPE_CHECKING:
+        # each kind has them itself, so that the keys of a document stand in the order of its own class
+        repeat: Repeat
+        amount: Expression | None
+
+    def settled(self, name: str) -> Self:
+        """Return it with one as its amount where a count is needed and none is given yet."""
+        is_needed = self.repeat in (Repeat.COUNT, Repeat.BYTES) and self.amount is None
+        return msgspec.structs.replace(self, amount=Expression("1")) if name == "repeat" and is_needed else self
+
+
+class Group(Repeated, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
     """Fields that move together.
 
     Attributes
@@ -210,7 +219,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
         if name != "repeat":
             return self
         end = self.end or _USUAL_END if self.repeat is Repeat.UNTIL else ""
-        return msgspec.structs.replace(self, amount=amount_needed(self.repeat, self.amount), end=end)
+        return msgspec.structs.replace(super().settled(name), end=end)
 
     def problems(self) -> Said:
         if not 0 <= self.size <= MAX_BYTES or (self.size == 0 and not self.parts):

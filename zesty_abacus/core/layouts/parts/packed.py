@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any, ClassVar, Self
+from typing import TYPE_CHECKING, Any, ClassVar
 from uuid import UUID, uuid4
 
 import msgspec
@@ -17,7 +17,7 @@ from ..fields import Field, new_field
 from ..places import Places
 from ..problems import Said
 from ..template import Template, free_name
-from .group import MAX_ITEMS, Repeat, amount_needed, repeat_attribute
+from .group import MAX_ITEMS, Repeat, Repeated, repeat_attribute
 from .part import Part
 
 if TYPE_CHECKING:
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 _MOST_BITS = 64
 
 
-class Packed(Part, frozen=True, kw_only=True, omit_defaults=True, tag="packed"):
+class Packed(Repeated, frozen=True, kw_only=True, omit_defaults=True, tag="packed"):
     """An array of numbers without gaps between them.
 
     Attributes
@@ -86,11 +86,6 @@ class Packed(Part, frozen=True, kw_only=True, omit_defaults=True, tag="packed"):
         return msgspec.structs.replace(
             self.field, places=Places((size - 1 - bit // 8) * 8 + bit % 8 for bit in reversed(range(self.bits)))
         )
-
-    def settled(self, name: str) -> Self:
-        if name != "repeat":
-            return self
-        return msgspec.structs.replace(self, amount=amount_needed(self.repeat, self.amount))
 
     def problems(self) -> Said:
         if not 1 <= self.bits <= _MOST_BITS:

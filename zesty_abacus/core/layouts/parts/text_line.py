@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING, Any, ClassVar, Self
+from typing import TYPE_CHECKING, Any, ClassVar
 from uuid import uuid4
 
 import msgspec
@@ -18,7 +18,7 @@ from ..places import Places
 from ..problems import Said
 from ..template import Template, free_name
 from .characters import character_problems
-from .group import MAX_ITEMS, Repeat, amount_needed, repeat_attribute
+from .group import MAX_ITEMS, Repeat, Repeated, repeat_attribute
 from .part import Part, example_item
 
 if TYPE_CHECKING:
@@ -35,7 +35,7 @@ NO_PLACES = Places(())
 _Spot = tuple[NDArray[np.int64], NDArray[np.int64]]
 
 
-class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-line"):
+class TextLine(Repeated, frozen=True, kw_only=True, omit_defaults=True, tag="text-line"):
     """Text in columns.
 
     Attributes
@@ -102,11 +102,6 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
     def one_more_inside(self, layout: Layout) -> Part:
         column = new_field(free_name(layout, "column"), NO_PLACES)
         return msgspec.structs.replace(self, columns=(*self.columns, column))
-
-    def settled(self, name: str) -> Self:
-        if name != "repeat":
-            return self
-        return msgspec.structs.replace(self, amount=amount_needed(self.repeat, self.amount))
 
     def problems(self) -> Said:
         if len(self.separator) != 1 or not self.separator.isascii():

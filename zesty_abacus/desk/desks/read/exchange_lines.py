@@ -5,7 +5,7 @@ from __future__ import annotations
 from ...app.doors import wrong
 from ...app.session import Session
 from ...around.frame_lines import FrameLine, FrameLines
-from ...widgets.words import span_text
+from ...widgets.words import later_text
 
 
 class ExchangeLines:
@@ -44,7 +44,7 @@ class ExchangeLines:
     def took(self, number: int) -> str:
         """Return how long the answer of an exchange took; nothing if there is none."""
         took = int(self._session.exchanges.found.took_ns[number])  # type: ignore[union-attr]
-        return "" if took < 0 else "at once" if not took else span_text(took)
+        return "" if took < 0 else later_text(took)
 
     def outcome(self, number: int) -> str:
         """Return what came back, or how it went wrong."""

@@ -12,7 +12,7 @@ from ...app.questions import Pair
 from ...app.session import Session
 from ...widgets.parts import EDGE, label
 from ...widgets.theme import SMALL_PX, figure_font, text_font
-from ...widgets.words import span_text
+from ...widgets.words import later_text
 
 _ROW, _COLUMN = 20, 96
 
@@ -109,7 +109,7 @@ def _row_title(text: str, count: int) -> str:
 
 def _cell(finding: Any) -> QTableWidgetItem:
     delay = float(finding.parameters["delay_s"])
-    late = span_text(delay * 1e9) if delay else "at once"
+    late = later_text(delay * 1e9)
     item = QTableWidgetItem(f"→ {finding.parameters['value']}, {late}")
     item.setFont(figure_font(SMALL_PX))
     item.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
